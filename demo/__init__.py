@@ -1,0 +1,1 @@
+"""The demo workspace: Whinfell Co-operative, made up and generated from one seed."""

@@ -1,0 +1,370 @@
+"""The demo bundle: model, roles, shelves and pages of Whinfell, written as bundle.yaml beside the generated data."""
+
+import csv
+from pathlib import Path
+from typing import Any
+
+from demo.people import ATTRIBUTES, ORGANIZATIONS, groups, users
+from demo.tables import generate_tables
+from moorland.core.bundle.reading import read_document
+from moorland.core.bundle.writing import write_folder
+
+
+def _columns(text: str) -> list[dict[str, Any]]:
+    """`name type [#tag …]`, one a line."""
+    columns = []
+    for line in text.strip().splitlines():
+        name, type_, *tags = line.split()
+        columns.append({"name": name, "type": type_, **({"tags": [tag.lstrip("#") for tag in tags]} if tags else {})})
+    return columns
+
+
+def _table(name: str, columns: str, **more: Any) -> dict[str, Any]:
+    return {"name": name, "data": f"data/{name}.parquet", "columns": _columns(columns), **more}
+
+
+TABLES = [
+    _table("site", "site_id integer\nname text\narea text\ndistrict text\nkind text\nstatus text\nopened date\nannual_rent number #money", key="site_id"),
+    _table("turbine", "turbine_id integer\nsite_id integer\ntype text\ncapacity_kw number\ncommissioned date", key="turbine_id"),
+    _table("calendar", "day date\nmonth text\nquarter text\nyear integer", key="day"),
+    _table("contractor", "contractor_id integer\nname text", key="contractor_id"),
+    _table(
+        "technician",
+        "technician_id integer\nname text\ncontractor_id integer\nlead_id integer\nphone text #personal\nprivate_email text #personal\nday_rate number #personal",
+        key="technician_id",
+    ),
+    _table("landholder", "landholder_id integer\nname text #personal\nparcel_no text #personal\ntelephone text #personal", key="landholder_id"),
+    _table("generation", "turbine_id integer\nday date\nenergy_kwh number\ndowntime_h number\ncurtailed_kwh number #grid-agreement"),
+    _table(
+        "job",
+        "job_id integer\nturbine_id integer\ncontractor_id integer\ntechnician_id integer\nday date\nfault_class text\nhours number\n"
+        "parts_cost number #money\nlabour_cost number #money",
+        key="job_id",
+    ),
+    _table("lease_payment", "payment_id integer\nlandholder_id integer\nsite_id integer\nmonth date\namount number #money", key="payment_id"),
+    {
+        "name": "steward_scope",
+        "data": "data/steward_scope.csv",
+        "about": "Who looks after which area and district; kept by the operations desk.",
+        "columns": _columns("login text\narea text\ndistrict text\nuntil_day date"),
+    },
+]
+
+MEASURES = [
+    ("energy", "Energy", "generation", "SUM(energy_kwh)", "kWh"),
+    ("downtime", "Downtime", "generation", "SUM(downtime_h)", "h"),
+    ("availability", "Availability", "generation", "1 - SUM(downtime_h) / NULLIF(COUNT(*) * 24, 0)", "%"),
+    ("curtailed_output", "Curtailed output", "generation", "SUM(curtailed_kwh)", "kWh"),
+    ("adjusted_availability", "Adjusted availability", "generation", "measure.energy / NULLIF(SUM(energy_kwh + curtailed_kwh), 0)", "%"),
+    ("compensation_due", "Compensation due", "generation", "ROUND(SUM(curtailed_kwh) * 0.085, 2)", ""),
+    ("full_potential", "Full potential", "generation", "measure.energy + measure.curtailed_output", "kWh"),
+    ("jobs", "Jobs", "job", "COUNT(*)", ""),
+    ("job_hours", "Hours worked", "job", "SUM(hours)", "h"),
+    ("job_cost", "Job cost", "job", "SUM(parts_cost + labour_cost)", ""),
+    ("cost_per_job", "Cost per job", "job", "measure.job_cost / NULLIF(measure.jobs, 0)", ""),
+    ("lease_paid", "Lease paid", "lease_payment", "SUM(amount)", ""),
+]
+
+MODEL = {
+    "name": "operations",
+    "label": "Turbine operations",
+    "tables": TABLES,
+    "relationships": [
+        {"from": "turbine.site_id", "to": "site.site_id"},
+        {"from": "generation.turbine_id", "to": "turbine.turbine_id"},
+        {"from": "generation.day", "to": "calendar.day"},
+        {"from": "job.turbine_id", "to": "turbine.turbine_id"},
+        {"from": "job.contractor_id", "to": "contractor.contractor_id"},
+        {"from": "job.technician_id", "to": "technician.technician_id"},
+        {"from": "job.day", "to": "calendar.day"},
+        {"from": "lease_payment.landholder_id", "to": "landholder.landholder_id"},
+        {"from": "lease_payment.site_id", "to": "site.site_id"},
+        {"from": "lease_payment.month", "to": "calendar.day"},
+    ],
+    "hierarchies": [
+        {"name": "geography", "label": "Geography", "table": "site", "levels": ["area", "district", "name"]},
+        {"name": "time", "label": "Time", "table": "calendar", "levels": ["year", "quarter", "month"]},
+        {"name": "reporting", "label": "Reporting line", "table": "technician", "key": "technician_id", "parent": "lead_id"},
+    ],
+    "measures": [
+        {"name": name, "label": label, "table": table, "expression": expression, **({"format": unit} if unit else {})}
+        for name, label, table, expression, unit in MEASURES
+    ],
+}
+
+
+def _rows(table: str, where: str) -> dict[str, Any]:
+    return {"rows": {"table": table, "where": where}}
+
+
+ROLES: list[dict[str, Any]] = [
+    {
+        "name": "all-data",
+        "label": "All data",
+        "kind": "grant",
+        "model": "operations",
+        "about": "Everything, on purpose. There is no other way to see everything.",
+        "sentences": [{"pages": {"actions": ["open", "edit", "publish", "export"]}}],
+        "assigned": [{"group": "board"}, {"group": "auditors"}],
+    },
+    {
+        "name": "area-steward",
+        "label": "Area steward",
+        "kind": "grant",
+        "model": "operations",
+        "about": "What happens in the areas somebody looks after.",
+        "sentences": [
+            _rows("site", "area IN viewer.areas"),
+            {"objects": {"hide": ["tag:personal", "table:landholder", "table:lease_payment", "table:steward_scope", "column:site.annual_rent"]}},
+            {"pages": {"actions": ["open", "export"], "on": ["shelf:operations"], "where": "'contract' NOT IN page.tags"}},
+        ],
+        "assigned": [{"group": "stewards"}],
+    },
+    {
+        "name": "contractor",
+        "label": "Contractor",
+        "kind": "grant",
+        "model": "operations",
+        "about": "A firm's own jobs and the names of its technicians; no costs.",
+        "sentences": [
+            _rows("job", "contractor_id = viewer.contractor_id"),
+            _rows("technician", "contractor_id = viewer.contractor_id"),
+            _rows("contractor", "contractor_id = viewer.contractor_id"),
+            {
+                "objects": {
+                    "default": "hidden",
+                    "show": [
+                        "table:job",
+                        "table:site",
+                        "table:turbine",
+                        "table:calendar",
+                        "table:contractor",
+                        "column:technician.technician_id",
+                        "column:technician.name",
+                    ],
+                    "hide": ["tag:money"],
+                }
+            },
+            {"pages": {"actions": ["open"], "on": ["page:contractor-week"]}},
+        ],
+        "assigned": [{"group": "contractors"}],
+    },
+    {
+        "name": "landholder",
+        "label": "Landholder",
+        "kind": "grant",
+        "model": "operations",
+        "about": "Somebody's own lease payments.",
+        "sentences": [
+            _rows("landholder", "landholder_id = viewer.landholder_id"),
+            {
+                "objects": {
+                    "default": "hidden",
+                    "show": ["table:lease_payment", "table:landholder", "table:calendar", "column:site.site_id", "column:site.name", "column:site.area"],
+                }
+            },
+            {"pages": {"actions": ["open", "export"], "on": ["page:lease-payments"]}},
+        ],
+        "assigned": [{"group": "landholders"}],
+    },
+    {
+        "name": "treasury",
+        "label": "Treasury",
+        "kind": "grant",
+        "model": "operations",
+        "about": "Costs and payments everywhere, without personal columns.",
+        "sentences": [
+            {"objects": {"hide": ["tag:personal", "table:steward_scope"]}},
+            {"pages": {"actions": ["open", "export"], "on": ["shelf:money"]}},
+            {"pages": {"actions": ["open"], "where": "'monthly' IN page.tags"}},
+        ],
+        "assigned": [{"group": "treasury"}],
+    },
+    {
+        "name": "winter-review",
+        "label": "Winter review",
+        "kind": "grant",
+        "model": "operations",
+        "about": "Two areas for the people who prepare the winter, for one season.",
+        "sentences": [
+            _rows("site", "area IN ('High Fells', 'Westdale') AND status = 'open'"),
+            {"objects": {"hide": ["tag:personal", "tag:money", "table:landholder", "table:lease_payment", "table:steward_scope"]}},
+            {"pages": {"actions": ["open"], "on": ["page:output"]}},
+        ],
+        "assigned": [{"user": "n.pike", "from": "2025-10-01", "until": "2026-03-31"}, {"user": "f.hurst", "from": "2026-10-01", "until": "2027-03-31"}],
+    },
+    {
+        "name": "no-grid-orders",
+        "label": "No grid orders",
+        "kind": "limit",
+        "model": "operations",
+        "about": "What the grid agreement keeps inside: ordered curtailment and what follows from it.",
+        "reason": "Grid agreement, section on confidentiality",
+        "sentences": [{"objects": {"hide": ["tag:grid-agreement"]}}, {"pages": {"actions": ["open"], "where": "'grid-agreement' IN page.tags"}}],
+        "assigned": [{"group": "stewards"}, {"group": "contractors"}],
+    },
+    {
+        "name": "open-sites-only",
+        "label": "Open sites only",
+        "kind": "limit",
+        "model": "operations",
+        "about": "Closed and not yet opened sites stay with the board.",
+        "sentences": [_rows("site", "status = 'open'")],
+        "assigned": [{"group": "stewards"}, {"group": "contractors"}, {"group": "operations-desk"}],
+    },
+]
+
+SHELVES = [{"name": "operations", "label": "Operations"}, {"name": "money", "label": "Money"}]
+
+
+def _exhibit(title: str, kind: str, **more: Any) -> dict[str, Any]:
+    return {"title": title, "kind": kind, **more}
+
+
+PAGES: list[dict[str, Any]] = [
+    {
+        "name": "output",
+        "label": "Output",
+        "shelf": "operations",
+        "model": "operations",
+        "tags": ["monthly"],
+        "owner": "h.warden",
+        "exhibits": [
+            _exhibit("Energy", "figure", measures=["energy"]),
+            _exhibit("Availability", "figure", measures=["availability"]),
+            _exhibit("Curtailed output", "figure", measures=["curtailed_output"]),
+            _exhibit("Energy by area", "bar", by=["site.area"], measures=["energy"]),
+            _exhibit("Energy by month", "line", by=["calendar.month"], measures=["energy"]),
+            _exhibit(
+                "Sites",
+                "list",
+                table="site",
+                columns=["site.name", "site.area", "site.district", "site.kind", "site.status"],
+                order=["site.area", "site.name"],
+                limit=60,
+            ),
+        ],
+    },
+    {
+        "name": "outages",
+        "label": "Outages and jobs",
+        "shelf": "operations",
+        "model": "operations",
+        "tags": ["weekly"],
+        "owner": "h.warden",
+        "exhibits": [
+            _exhibit("Downtime", "figure", measures=["downtime"]),
+            _exhibit("Jobs", "figure", measures=["jobs"]),
+            _exhibit("Job cost", "figure", measures=["job_cost"]),
+            _exhibit("Jobs by fault", "bar", by=["job.fault_class"], measures=["jobs"]),
+            _exhibit("Jobs by month", "line", by=["calendar.month"], measures=["jobs"]),
+            _exhibit("Job cost by area and fault", "two_way", by=["site.area", "job.fault_class"], measures=["job_cost"]),
+        ],
+    },
+    {
+        "name": "contractor-week",
+        "label": "Contractor week",
+        "shelf": "operations",
+        "model": "operations",
+        "tags": ["weekly", "contract"],
+        "owner": "q.lund",
+        "exhibits": [
+            _exhibit("Jobs", "figure", measures=["jobs"]),
+            _exhibit("Hours worked", "figure", measures=["job_hours"]),
+            _exhibit("Job cost", "figure", measures=["job_cost"]),
+            _exhibit("Jobs by technician", "bar", by=["technician.name"], measures=["jobs"]),
+            _exhibit(
+                "Latest jobs",
+                "list",
+                table="job",
+                columns=["job.day", "site.name", "job.fault_class", "technician.name", "job.hours"],
+                order=["-job.day"],
+                limit=50,
+            ),
+        ],
+    },
+    {
+        "name": "compensation",
+        "label": "Compensation",
+        "shelf": "money",
+        "model": "operations",
+        "tags": ["monthly", "grid-agreement"],
+        "owner": "t.holm",
+        "exhibits": [
+            _exhibit("Compensation due", "figure", measures=["compensation_due"]),
+            _exhibit("Curtailed output", "figure", measures=["curtailed_output"]),
+            _exhibit("Full potential", "figure", measures=["full_potential"]),
+            _exhibit("Compensation due by month", "line", by=["calendar.month"], measures=["compensation_due"]),
+            _exhibit("Curtailed by area and year", "two_way", by=["site.area", "calendar.year"], measures=["curtailed_output"]),
+        ],
+    },
+    {
+        "name": "lease-payments",
+        "label": "Lease payments",
+        "shelf": "money",
+        "model": "operations",
+        "tags": ["quarterly"],
+        "owner": "t.holm",
+        "exhibits": [
+            _exhibit("Lease paid", "figure", measures=["lease_paid"]),
+            _exhibit("Lease paid by quarter", "bar", by=["calendar.quarter"], measures=["lease_paid"]),
+            _exhibit("Lease paid by area", "bar", by=["site.area"], measures=["lease_paid"]),
+            _exhibit(
+                "Payments",
+                "list",
+                table="lease_payment",
+                columns=["lease_payment.month", "site.name", "landholder.name", "lease_payment.amount"],
+                order=["-lease_payment.month"],
+                limit=50,
+            ),
+        ],
+    },
+]
+
+_SCOPE = [
+    ("a.knott", "High Fells", "Upper Rigg", ""),
+    ("a.knott", "High Fells", "Lower Rigg", ""),
+    ("A.Knott", "Westdale", "", ""),
+    ("b.lyth", "Eastmoor", "Heatherlea,Stonebeck", ""),
+    ("f.hurst", "High Fells", "Tarnside", "2026-12-31"),
+    ("g.mire", "Saltmarsh", "Estuary", "2026-02-28"),
+    ("g.mire", "Saltmarsh", "Spit", ""),
+    ("i.moss2", "Eastmoor", "Ridings", ""),
+    ("n.pike", "Sound", "", ""),
+    ("R.Oddie ", "High Fells", "Upper Rigg", ""),
+    ("b.ritson", "Fen End", "Washes", ""),
+    ("operations-desk", "Fen End", "Droves", ""),
+]
+
+
+def document() -> dict[str, Any]:
+    """The bundle as one document, data by reference."""
+    return {
+        "moorland": 1,
+        "name": "Whinfell Co-operative",
+        "time_zone": "UTC",
+        "organizations": ORGANIZATIONS,
+        "attributes": ATTRIBUTES,
+        "groups": groups(),
+        "users": users(),
+        "models": [MODEL],
+        "roles": ROLES,
+        "shelves": SHELVES,
+        "pages": PAGES,
+    }
+
+
+def generate(folder: Path) -> None:
+    """Writes the demo bundle with its data into a folder."""
+    generate_tables(folder / "data")
+    with (folder / "data" / "steward_scope.csv").open("w", encoding="utf-8", newline="") as opened:
+        writer = csv.writer(opened, lineterminator="\n")
+        writer.writerow(["login", "area", "district", "until_day"])
+        writer.writerows(_SCOPE)
+    write_folder(read_document(document()), folder)
+
+
+if __name__ == "__main__":
+    import sys
+
+    generate(Path(sys.argv[1]))

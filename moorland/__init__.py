@@ -1,0 +1,1 @@
+"""Moorland: who sees what, for everyone at once, before anything is released."""

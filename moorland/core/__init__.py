@@ -1,0 +1,1 @@
+"""The answer to "what does this viewer see": no Django, no HTTP, no interface words."""

@@ -1,0 +1,1 @@
+"""The shapes of a bundle, and their reading, writing and validating (bundle.md)."""

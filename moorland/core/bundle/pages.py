@@ -1,0 +1,44 @@
+"""The shapes of shelves, pages and exhibits (semantics.md 10), and of promises."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from moorland.core.bundle.people import ViewerReference
+from moorland.core.bundle.shape import ConditionText, Name, Named, Shape
+
+
+class Shelf(Named):
+    """Where pages lie."""
+
+
+class Exhibit(Shape):
+    """A figure, a chart or a table that asks by semantics.md 7."""
+
+    title: str = Field(min_length=1, max_length=200)
+    kind: Literal["figure", "bar", "line", "list", "two_way"]
+    by: list[str] = Field(default_factory=list)
+    measures: list[Name] = Field(default_factory=list)
+    table: Name | None = None
+    columns: list[str] = Field(default_factory=list)
+    where: ConditionText | None = None
+    order: list[str] = Field(default_factory=list)
+    limit: Annotated[int, Field(ge=1, le=1000)] | None = None
+    width: Literal[1, 2, 3] | None = None
+
+
+class Page(Named):
+    """Exhibits that are opened together."""
+
+    shelf: Name
+    model: Name | None = None
+    tags: list[Name] = Field(default_factory=list)
+    owner: Name | None = None
+    exhibits: list[Exhibit] = Field(default_factory=list)
+
+
+class Promise(Named):
+    """Something that must hold for a viewer; run by a later part, kept and carried here."""
+
+    viewer: ViewerReference
+    must: dict[str, Any]

@@ -1,0 +1,249 @@
+"""Names, references and cycles of a bundle: everything that can be checked without reading a condition."""
+
+from collections.abc import Iterable, Iterator, Sequence
+
+from moorland.core.bundle.document import Bundle
+from moorland.core.bundle.model import Column, Measure, Model, Table
+from moorland.core.bundle.people import AttributeDefinition, AttributeValue, OrganizationValue
+from moorland.core.bundle.policy import Role
+from moorland.core.bundle.problems import Problem, nearest_name
+from moorland.core.bundle.schema import build_schema
+from moorland.core.bundle.values import typed_value
+
+#: Names of `viewer.` that are not attributes (4.4); attributes must not take them (12.9).
+RESERVED_VIEWER_NAMES = ("login", "name", "email", "mail_domain", "organization", "organizations", "branch", "groups", "roles")
+
+
+def identity(text: str) -> str:
+    """The form in which identities are compared: without letter case and surrounding spaces (2.1, 4.5)."""
+    return text.strip(" ").casefold()
+
+
+def check_structure(bundle: Bundle) -> list[Problem]:
+    """Every problem of names, references and cycles, with its path."""
+    return [
+        *_check_names(bundle),
+        *_check_organizations(bundle),
+        *_check_people(bundle),
+        *(problem for index, model in enumerate(bundle.models) for problem in _check_model(model, f"models[{index}]")),
+        *(problem for index, role in enumerate(bundle.roles) for problem in _check_role(bundle, role, f"roles[{index}]")),
+        *_check_pages(bundle),
+    ]
+
+
+def _twice(names: Iterable[str | None], place: str, what: str, fold: bool = False) -> Iterator[Problem]:
+    seen: set[str] = set()
+    for index, name in enumerate(names):
+        if name is None:
+            continue
+        key = identity(name) if fold else name
+        if key in seen:
+            yield Problem("duplicate", f"{what} {name} stands twice.", path=f"{place}[{index}]")
+        seen.add(key)
+
+
+def _unknown(name: str, names: Sequence[str] | Iterable[str], path: str, what: str) -> Iterator[Problem]:
+    known = set(names)
+    if name not in known:
+        yield Problem("unknown_name", f"there is no {what} {name}.", path=path, nearest=nearest_name(name, known))
+
+
+def _check_names(bundle: Bundle) -> Iterator[Problem]:
+    yield from _twice((item.name for item in bundle.organizations), "organizations", "the organization")
+    yield from _twice((item.name for item in bundle.attributes), "attributes", "the attribute")
+    yield from _twice((item.name for item in bundle.groups), "groups", "the group", fold=True)
+    yield from _twice((item.login for item in bundle.users), "users", "the login", fold=True)
+    yield from _twice((item.email for item in bundle.users), "users", "the e-mail address", fold=True)
+    yield from _twice((item.name for item in bundle.models), "models", "the model")
+    yield from _twice((item.name for item in bundle.roles), "roles", "the role")
+    yield from _twice((item.name for item in bundle.shelves), "shelves", "the shelf")
+    yield from _twice((item.name for item in bundle.pages), "pages", "the page")
+    for index, attribute in enumerate(bundle.attributes):
+        if attribute.name in RESERVED_VIEWER_NAMES:
+            yield Problem("reserved", f"viewer.{attribute.name} is reserved; give the attribute another name.", path=f"attributes[{index}].name")
+
+
+def _cycle(edges: dict[str, list[str]]) -> list[str] | None:
+    """A path that leads back to its start, if there is one."""
+    done: set[str] = set()
+    for start in edges:
+        path: list[str] = []
+        stack: list[tuple[str, Iterator[str]]] = []
+        if start not in done:
+            stack, path = [(start, iter(edges[start]))], [start]
+        while stack:
+            following = next((name for name in stack[-1][1] if name in edges), None)
+            if following is None:
+                done.add(stack.pop()[0])
+                path.pop()
+            elif following in path:
+                return [*path[path.index(following) :], following]
+            elif following not in done:
+                stack.append((following, iter(edges[following])))
+                path.append(following)
+    return None
+
+
+def _check_organizations(bundle: Bundle) -> Iterator[Problem]:
+    names = [organization.name for organization in bundle.organizations]
+    roots = [organization.name for organization in bundle.organizations if organization.parent is None]
+    for index, organization in enumerate(bundle.organizations):
+        if organization.parent is not None:
+            yield from _unknown(organization.parent, names, f"organizations[{index}].parent", "organization")
+    if len(roots) > 1:
+        yield Problem("two_roots", f"organizations form a tree under one root, but {' and '.join(roots)} have no parent.", path="organizations")
+    cycle = _cycle({item.name: [item.parent] if item.parent else [] for item in bundle.organizations})
+    if cycle:
+        yield Problem("cycle", f"the organizations form a cycle: {' → '.join(cycle)}.", path="organizations")
+
+
+def _check_people(bundle: Bundle) -> Iterator[Problem]:
+    logins = [user.login for user in bundle.users]
+    groups = [group.name for group in bundle.groups]
+    organizations = [organization.name for organization in bundle.organizations]
+    definitions = {attribute.name: attribute for attribute in bundle.attributes}
+    for index, definition in enumerate(bundle.attributes):
+        yield from _check_value(definition, definition.default, f"attributes[{index}].default")
+    for index, group in enumerate(bundle.groups):
+        for position, login in enumerate(group.users):
+            yield from _unknown(login, logins, f"groups[{index}].users[{position}]", "user")
+        for position, name in enumerate(group.groups):
+            yield from _unknown(name, groups, f"groups[{index}].groups[{position}]", "group")
+        yield from _check_values(definitions, group.attributes, f"groups[{index}].attributes")
+    for index, user in enumerate(bundle.users):
+        if user.organization is not None:
+            yield from _unknown(user.organization, organizations, f"users[{index}].organization", "organization")
+        yield from _check_values(definitions, user.attributes, f"users[{index}].attributes")
+    for index, organization in enumerate(bundle.organizations):
+        plain = {name: value.value if isinstance(value, OrganizationValue) else value for name, value in organization.attributes.items()}
+        yield from _check_values(definitions, plain, f"organizations[{index}].attributes")
+    cycle = _cycle({group.name: list(group.groups) for group in bundle.groups})
+    if cycle:
+        yield Problem("cycle", f"the groups form a cycle: {' → '.join(cycle)}.", path="groups")
+
+
+def _check_values(definitions: dict[str, AttributeDefinition], values: dict[str, AttributeValue], path: str) -> Iterator[Problem]:
+    for name, value in values.items():
+        if name not in definitions:
+            yield from _unknown(name, definitions, f"{path}.{name}", "attribute")
+        else:
+            yield from _check_value(definitions[name], value, f"{path}.{name}")
+
+
+def _check_value(definition: AttributeDefinition, value: AttributeValue, path: str) -> Iterator[Problem]:
+    if value is None:
+        return
+    if isinstance(value, list) != definition.multiple:
+        expected = "a list of values" if definition.multiple else "a single value"
+        yield Problem("type", f"{definition.name} takes {expected}.", path=path)
+        return
+    for item in value if isinstance(value, list) else [value]:
+        try:
+            typed_value(item, definition.type)
+        except ValueError as error:
+            yield Problem("type", f"{error}.", path=path)
+        if definition.allowed is not None and item not in definition.allowed:
+            yield Problem(
+                "not_allowed",
+                f"{item!r} is not among the allowed values of {definition.name}.",
+                path=path,
+                nearest=nearest_name(str(item), map(str, definition.allowed)),
+            )
+
+
+def _check_model(model: Model, place: str) -> Iterator[Problem]:
+    yield from _twice((table.name for table in model.tables), f"{place}.tables", "the table")
+    yield from _twice((measure.name for measure in model.measures), f"{place}.measures", "the measure")
+    yield from _twice((hierarchy.name for hierarchy in model.hierarchies), f"{place}.hierarchies", "the hierarchy")
+    yield from _twice((cube.name for cube in model.cubes), f"{place}.cubes", "the cube")
+    tables = [table.name for table in model.tables]
+    for index, table in enumerate(model.tables):
+        at = f"{place}.tables[{index}]"
+        names = [column.name for column in table.columns]
+        yield from _twice(names, f"{at}.columns", "the column")
+        if "." in table.name:
+            yield Problem("name", "a table's name has no dot in it.", path=f"{at}.name")
+        if table.key is not None:
+            yield from _unknown(table.key, names, f"{at}.key", "column")
+        if table.name in ("viewer", "page", "measure"):
+            yield Problem("reserved", f"{table.name} is a reserved qualifier; give the table another name.", path=f"{at}.name")
+    schema = build_schema(model)
+    for problem in schema.problems:
+        yield problem.at(f"{place}.{problem.path}")
+    for index, measure in enumerate(model.measures):
+        yield from _unknown(measure.table, tables, f"{place}.measures[{index}].table", "table")
+    for index, hierarchy in enumerate(model.hierarchies):
+        at = f"{place}.hierarchies[{index}]"
+        yield from _unknown(hierarchy.table, tables, f"{at}.table", "table")
+        if (hierarchy.levels is None) == (hierarchy.key is None or hierarchy.parent is None):
+            yield Problem("shape", "a hierarchy has either levels, or a key and its parent.", path=at)
+        table_shape = model.table(hierarchy.table)
+        for column in hierarchy.columns if table_shape else []:
+            assert table_shape is not None
+            yield from _unknown(column, [item.name for item in table_shape.columns], at, "column")
+    for index, cube in enumerate(model.cubes):
+        at = f"{place}.cubes[{index}]"
+        for name in [*cube.facts, *(dimension.table for dimension in cube.dimensions)]:
+            yield from _unknown(name, tables, at, "table")
+        for name in cube.measures:
+            yield from _unknown(name, schema.measures, f"{at}.measures", "measure")
+        for name in (item for dimension in cube.dimensions for item in dimension.hierarchies):
+            yield from _unknown(name, [item.name for item in model.hierarchies], f"{at}.dimensions", "hierarchy")
+
+
+def _check_role(bundle: Bundle, role: Role, place: str) -> Iterator[Problem]:
+    if role.model is not None:
+        yield from _unknown(role.model, [model.name for model in bundle.models], f"{place}.model", "model")
+    model = bundle.model(role.model) if role.model else None
+    for index, sentence in enumerate(role.sentences):
+        at = f"{place}.sentences[{index}]"
+        if sentence.pages:
+            for position, target in enumerate(sentence.pages.on or []):
+                kind, _, name = target.partition(":")
+                known = bundle.pages if kind == "page" else bundle.shelves
+                yield from _unknown(name, [item.name for item in known], f"{at}.pages.on[{position}]", kind)
+        elif model is None:
+            if role.model is None:
+                yield Problem("no_model", "a role without a model has sentences about pages only.", path=at)
+        elif sentence.rows:
+            yield from _unknown(sentence.rows.table, [table.name for table in model.tables], f"{at}.rows.table", "table")
+        elif sentence.objects:
+            for key, names in (("hide", sentence.objects.hide), ("show", sentence.objects.show)):
+                for position, name in enumerate(names):
+                    yield from _check_object(model, name, f"{at}.objects.{key}[{position}]")
+    for index, assignment in enumerate(role.assigned):
+        at = f"{place}.assigned[{index}]"
+        if assignment.user is not None:
+            yield from _unknown(assignment.user, [user.login for user in bundle.users], f"{at}.user", "user")
+        if assignment.group is not None:
+            yield from _unknown(assignment.group, [group.name for group in bundle.groups], f"{at}.group", "group")
+
+
+def object_names(model: Model) -> list[str]:
+    """Everything an objects sentence may mention, as it is written there."""
+    columns = [column for table in model.tables for column in table.columns]
+    tagged: list[Table | Column | Measure] = [*model.tables, *columns, *model.measures]
+    tags = {tag for item in tagged for tag in item.tags}
+    folders = {item.folder for item in tagged if item.folder}
+    return [
+        *(f"table:{table.name}" for table in model.tables),
+        *(f"column:{table.name}.{column.name}" for table in model.tables for column in table.columns),
+        *(f"measure:{measure.name}" for measure in model.measures),
+        *(f"hierarchy:{hierarchy.name}" for hierarchy in model.hierarchies),
+        *(f"cube:{cube.name}" for cube in model.cubes),
+        *(f"tag:{tag}" for tag in sorted(tags)),
+        *(f"folder:{folder}" for folder in sorted(folders)),
+    ]
+
+
+def _check_object(model: Model, name: str, path: str) -> Iterator[Problem]:
+    kind, _, rest = name.partition(":")
+    known = [item.partition(":")[2] for item in object_names(model) if item.startswith(f"{kind}:")]
+    yield from _unknown(rest, known, path, kind)
+
+
+def _check_pages(bundle: Bundle) -> Iterator[Problem]:
+    for index, page in enumerate(bundle.pages):
+        yield from _unknown(page.shelf, [shelf.name for shelf in bundle.shelves], f"pages[{index}].shelf", "shelf")
+        if page.model is not None:
+            yield from _unknown(page.model, [model.name for model in bundle.models], f"pages[{index}].model", "model")

@@ -1,0 +1,31 @@
+"""Values of the six types as they are written in bundles, and as they are answered (semantics.md 1.1)."""
+
+import datetime
+import math
+
+from moorland.core.bundle.shape import Scalar, ValueType
+
+TypedValue = bool | int | float | str | datetime.date | datetime.datetime
+
+
+def typed_value(value: Scalar, type_: ValueType) -> TypedValue:
+    """A written value as its Python value.
+
+    Raises ValueError, in words, where the value is not of the type; nothing is converted but ISO dates and whole numbers.
+    """
+    if type_ == "text" and isinstance(value, str):
+        return value
+    if type_ == "boolean" and isinstance(value, bool):
+        return value
+    if type_ == "integer" and isinstance(value, int) and not isinstance(value, bool):
+        if -(2**63) <= value < 2**63:
+            return value
+        raise ValueError(f"{value} is beyond 64 bits")
+    if type_ == "number" and isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value):
+        return float(value)
+    if type_ in ("date", "timestamp") and isinstance(value, str):
+        try:
+            return datetime.date.fromisoformat(value) if type_ == "date" else datetime.datetime.fromisoformat(value).replace(tzinfo=None)
+        except ValueError:
+            pass
+    raise ValueError(f"{value!r} is not of type {type_}")

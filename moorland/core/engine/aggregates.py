@@ -1,0 +1,68 @@
+"""Aggregates over groups of rows, with SQL's treatment of nulls (semantics.md 4.7)."""
+
+import numpy as np
+
+from moorland.core.language.vectors import Array, Mask, Vector
+
+_EXACT = 2**53
+
+
+def aggregate(function: str, distinct: bool, values: Array, known: Mask, groups: Array, size: int) -> Vector:
+    """The aggregate of `values` in each of `size` groups.
+
+    `values`, `known` and `groups` have one entry a row; nulls are left out. COUNT of nothing is 0, the others of nothing null.
+    """
+    if not known.all():
+        values, groups = values[known], groups[known]
+    if distinct:
+        values, groups = _once_each(values, groups)
+    counts = np.bincount(groups, minlength=size)
+    some = counts > 0
+    if function == "COUNT":
+        return Vector(counts.astype(np.int64), np.ones(size, np.bool_))
+    if function == "SUM":
+        totals, valid = _sums(values, groups, size)
+        return Vector(totals, some & valid)
+    if function == "AVG":
+        totals, valid = _sums(values, groups, size)
+        return Vector(totals.astype(np.float64) / np.maximum(counts, 1), some & valid)
+    return Vector(_extremes(function, values, groups, size), some)
+
+
+def _sums(values: Array, groups: Array, size: int) -> tuple[Array, Mask]:
+    """Sums by group, exact for integers; where a sum is beyond its type it is not valid."""
+    if values.dtype != np.int64:
+        totals = np.bincount(groups, weights=values, minlength=size)
+        return np.nan_to_num(totals, nan=0.0, posinf=0.0, neginf=0.0), np.isfinite(totals)
+    largest = int(max(abs(int(values.max(initial=0))), abs(int(values.min(initial=0)))))
+    if largest * max(len(values), 1) < _EXACT:
+        return np.bincount(groups, weights=values, minlength=size).astype(np.int64), np.ones(size, np.bool_)
+    high, low = np.zeros(size, np.int64), np.zeros(size, np.int64)
+    np.add.at(high, groups, values >> 32)
+    np.add.at(low, groups, values & 0xFFFFFFFF)
+    exact = [(int(top) << 32) + int(bottom) for top, bottom in zip(high, low, strict=True)]
+    valid = np.array([-(2**63) <= total < 2**63 for total in exact], dtype=np.bool_)
+    return np.array([total if fits else 0 for total, fits in zip(exact, valid, strict=True)], dtype=np.int64), valid
+
+
+def _once_each(values: Array, groups: Array) -> tuple[Array, Array]:
+    """Each distinct value of each group once."""
+    distinct, codes = np.unique(values, return_inverse=True)
+    pairs = np.unique(groups.astype(np.int64) * max(len(distinct), 1) + codes)
+    return distinct[pairs % max(len(distinct), 1)], pairs // max(len(distinct), 1)
+
+
+def _extremes(function: str, values: Array, groups: Array, size: int) -> Array:
+    """The smallest or largest value of each group; groups without rows hold a value without meaning."""
+    if values.dtype == object or values.dtype.kind == "M":
+        distinct, codes = np.unique(values, return_inverse=True)
+        if not len(distinct):
+            return np.full(size, "", dtype=object) if values.dtype == object else np.zeros(size, dtype=values.dtype)
+        picked: Array = distinct[np.clip(_extremes(function, codes.astype(np.int64), groups, size), 0, len(distinct) - 1)]
+        return picked
+    first = function == "MIN"
+    bounds = (np.inf, -np.inf) if values.dtype == np.float64 else (np.iinfo(np.int64).max, np.iinfo(np.int64).min)
+    result = np.full(size, bounds[0] if first else bounds[1], dtype=values.dtype)
+    (np.minimum if first else np.maximum).at(result, groups, values)
+    result[np.bincount(groups, minlength=size) == 0] = 0
+    return result

@@ -1,0 +1,218 @@
+"""The one path for every answer: a bundle, its data and a day; viewers and questions go in, answers come out."""
+
+import datetime
+import zoneinfo
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+from moorland.core.bundle.document import Bundle
+from moorland.core.bundle.model import Model
+from moorland.core.bundle.people import ViewerReference
+from moorland.core.bundle.policy import Role
+from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.bundle.schema import Schema, build_schema
+from moorland.core.engine.columns import TableData, empty_table
+from moorland.core.engine.listing import answer_rows
+from moorland.core.engine.model_data import ModelData
+from moorland.core.engine.objects import Objects
+from moorland.core.engine.opening import allowed, answer_pages
+from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, Refused, not_found
+from moorland.core.engine.roles import CompiledRole, compile_role
+from moorland.core.engine.totals import answer_totals
+from moorland.core.engine.visible import ViewerModel
+from moorland.core.language.checking import Scope, check_condition
+from moorland.core.language.errors import ConditionError
+from moorland.core.language.measures import CheckedMeasure, check_measure
+from moorland.core.people import HeldRole, People, Viewer
+
+#: Loads a table of a model: (model, table) to its data.
+TableLoader = Callable[[Model, str], TableData]
+
+ALL_DATA = "all data"
+
+
+@dataclass(frozen=True)
+class CompiledModel:
+    """A model with its measures checked."""
+
+    schema: Schema
+    measures: dict[str, CheckedMeasure]
+
+
+class Evaluator:
+    """Answers questions for viewers of one bundle on one day.
+
+    `load` gives the data of a table; `shared` keeps joined data between evaluators of the same models, day and content.
+    Raises BundleError where a condition, measure or role of the bundle cannot be used.
+    """
+
+    def __init__(
+        self,
+        bundle: Bundle,
+        load: TableLoader | None = None,
+        as_of: datetime.date | None = None,
+        secret: bytes = b"moorland",
+        shared: dict[object, ModelData] | None = None,
+    ) -> None:
+        self.bundle, self._load, self.secret = bundle, load, secret
+        self.as_of = as_of or today_in(bundle.time_zone)
+        self.people = People(bundle)
+        self._shared = shared if shared is not None else {}
+        problems: list[Problem] = []
+        self.models = {model.name: _compile_model(model, f"models[{index}]", problems) for index, model in enumerate(bundle.models)}
+        self.roles: dict[str, CompiledRole] = {}
+        for index, role in enumerate(bundle.roles):
+            self._compile_role(role, f"roles[{index}]", problems)
+        if problems:
+            raise BundleError(problems)
+
+    def _compile_role(self, role: Role, place: str, problems: list[Problem]) -> None:
+        model = self.models.get(role.model) if role.model else None
+        compiled, wrong = compile_role(role, model.schema if model else None, model.measures if model else {}, self.people.definitions)
+        problems += [problem.at(f"{place}.{problem.path}") for problem in wrong]
+        for index, assignment in enumerate(role.assigned):
+            if assignment.when is not None:
+                try:
+                    check_condition(assignment.when, self.people.assignment_scope)
+                except ConditionError as error:
+                    problems.append(error.problem(f"{place}.assigned[{index}].when"))
+        if compiled is not None:
+            self.roles[role.name] = compiled
+
+    def viewer(self, reference: ViewerReference) -> Viewer:
+        """The viewer a reference names. Raises BundleError for somebody unknown."""
+        return self.people.viewer(reference, self.as_of)
+
+    def all_data(self) -> Viewer:
+        """What an administrator compares with: every row and object, through one grant role without sentences."""
+        viewer = Viewer(None, ALL_DATA, None, True, None, (), (), {}, {}, everything=True)
+        viewer.held = {ALL_DATA: HeldRole(ALL_DATA, ())}
+        return viewer
+
+    def held_roles(self, viewer: Viewer, model: str | None = None) -> list[CompiledRole]:
+        """The compiled roles a viewer holds, all or on one model."""
+        if viewer.everything:
+            return [self._everything_role(name) for name in self.models if model in (None, name)]
+        return [self.roles[name] for name in viewer.held if model is None or self.roles[name].role.model == model]
+
+    def _everything_role(self, model: str) -> CompiledRole:
+        compiled = self.models[model]
+        role = Role(name=ALL_DATA, kind="grant", model=model)
+        made, _ = compile_role(role, compiled.schema, compiled.measures, {})
+        assert made is not None
+        return made
+
+    def data(self, model: str) -> ModelData:
+        """The joined data of a model on the evaluation's day, loaded once."""
+        schema = self.models[model].schema
+        tables = {name: self._table(schema.model, name) for name in schema.tables}
+        key = (schema.model.model_dump_json(), tuple(table.version for table in tables.values()), self.as_of)
+        if key not in self._shared:
+            for old in [old for old in self._shared if isinstance(old, tuple) and old[0] == key[0] and old[1] != key[1]]:
+                del self._shared[old]
+            self._shared[key] = ModelData(schema, tables, self.as_of)
+        return self._shared[key]
+
+    @cached_property
+    def _tables(self) -> dict[tuple[str, str], TableData]:
+        return {}
+
+    def _table(self, model: Model, name: str) -> TableData:
+        key = (model.name, name)
+        if key not in self._tables:
+            table = next(table for table in model.tables if table.name == name)
+            self._tables[key] = self._load(model, name) if self._load else empty_table((column.name, column.type) for column in table.columns)
+        return self._tables[key]
+
+    def viewer_model(self, viewer: Viewer, model: str) -> ViewerModel:
+        """A model as a viewer's roles open it. Raises Refused: not found, or no access for a disabled user."""
+        if not viewer.enabled:
+            raise Refused("no_access", "This account is disabled.")
+        if model not in self.models:
+            raise not_found(model)
+        held = self.held_roles(viewer, model)
+        if not any(role.role.kind == "grant" for role in held):
+            raise not_found(model)
+        return ViewerModel(viewer, held, self.data(model))
+
+    def may_open(self, viewer: Viewer, page: str) -> bool:
+        """Whether the viewer may open the page (10.2)."""
+        found = next((item for item in self.bundle.pages if item.name == page), None)
+        if found is None or not viewer.enabled:
+            return False
+        return viewer.everything or allowed("open", found, self.held_roles(viewer), viewer, self.as_of)
+
+    def answer(self, viewer: Viewer, question: Question) -> Answer:
+        """The answer to one question; a refusal is an answer, never an exception."""
+        try:
+            return self._answer(viewer, question)
+        except Refused as refused:
+            return refused.answer()
+
+    def _answer(self, viewer: Viewer, question: Question) -> Answer:
+        if question.pages is not None:
+            if not viewer.enabled:
+                raise Refused("no_access", "This account is disabled.")
+            return answer_pages(self.bundle.pages, self.held_roles(viewer), viewer, self.as_of)
+        if question.rows is not None:
+            return answer_rows(self.viewer_model(viewer, question.rows.model), question.rows, self.people.definitions, self.secret)
+        if question.totals is not None:
+            model = self.viewer_model(viewer, question.totals.model)
+            return answer_totals(model, question.totals, self.models[question.totals.model].measures, self.people.definitions)
+        assert question.objects is not None
+        return objects_answer(self.viewer_model(viewer, question.objects.model).objects)
+
+    def everyone(self) -> Iterator[Viewer]:
+        """All users, in login order."""
+        return (self.viewer(login) for login in sorted(self.people.users))
+
+    def answers(self, viewers: Iterable[Viewer], questions: list[Question]) -> Iterator[tuple[Viewer, list[Answer]]]:
+        """Every question for every viewer, in order."""
+        for viewer in viewers:
+            yield viewer, [self.answer(viewer, question) for question in questions]
+
+
+def today_in(time_zone: str) -> datetime.date:
+    """Today in a time zone; UTC where the name is not known (4.9)."""
+    try:
+        return datetime.datetime.now(zoneinfo.ZoneInfo(time_zone)).date()
+    except (zoneinfo.ZoneInfoNotFoundError, ValueError):
+        return datetime.datetime.now(datetime.UTC).date()
+
+
+def objects_answer(objects: Objects) -> ObjectsAnswer:
+    """What exists, sorted by name (7.4)."""
+    return ObjectsAnswer(
+        tables={table: sorted(column for owner, column in objects.columns if owner == table) for table in sorted(objects.tables)},
+        measures=sorted(objects.measures),
+        hierarchies=sorted(objects.hierarchies),
+        cubes=sorted(objects.cubes),
+    )
+
+
+def _compile_model(model: Model, place: str, problems: list[Problem]) -> CompiledModel:
+    schema = build_schema(model)
+    for index, table in enumerate(model.tables):
+        at = f"{place}.tables[{index}]"
+        if table.base_filter is not None:
+            try:
+                check_condition(table.base_filter, Scope(schema=schema, table=table.name, viewer=False))
+            except ConditionError as error:
+                problems.append(error.problem(f"{at}.base_filter"))
+        if table.alias_of is not None:
+            problems.append(Problem("not_evaluated", "aliases are not evaluated by this version; take this one out.", path=f"{at}.alias_of"))
+        problems += [
+            Problem("not_evaluated", "derived columns are not evaluated by this version; store the column.", path=f"{at}.columns[{position}]")
+            for position, column in enumerate(table.columns)
+            if column.derived
+        ]
+    measures = {}
+    for index, measure in enumerate(model.measures):
+        try:
+            measures[measure.name] = check_measure(schema, measure.name)
+        except ConditionError as error:
+            problems.append(error.problem(f"{place}.measures[{index}].expression"))
+    if len(measures) < len(model.measures) and not problems:
+        problems.append(Problem("measure", "a measure cannot be used.", path=place))
+    return CompiledModel(schema, measures)

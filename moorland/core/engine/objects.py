@@ -1,0 +1,122 @@
+"""Which tables, columns, measures, hierarchies and cubes exist under a role (semantics.md 3.9, 5.5)."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from moorland.core.bundle.policy import ObjectsSentence, Role
+from moorland.core.bundle.schema import Schema
+from moorland.core.language.measures import CheckedMeasure
+
+
+@dataclass(frozen=True)
+class Objects:
+    """`O_r`: what exists under a role, or for a viewer."""
+
+    tables: frozenset[str]
+    columns: frozenset[tuple[str, str]]
+    measures: frozenset[str]
+    hierarchies: frozenset[str]
+    cubes: frozenset[str]
+
+    def has(self, columns: Iterable[tuple[str, str]], tables: Iterable[str] = ()) -> bool:
+        """Whether all these columns and tables exist."""
+        return self.columns.issuperset(columns) and self.tables.issuperset(tables)
+
+    def union(self, other: "Objects") -> "Objects":
+        """What exists in either."""
+        return Objects(
+            self.tables | other.tables,
+            self.columns | other.columns,
+            self.measures | other.measures,
+            self.hierarchies | other.hierarchies,
+            self.cubes | other.cubes,
+        )
+
+    def intersection(self, other: "Objects") -> "Objects":
+        """What exists in both."""
+        return Objects(
+            self.tables & other.tables,
+            self.columns & other.columns,
+            self.measures & other.measures,
+            self.hierarchies & other.hierarchies,
+            self.cubes & other.cubes,
+        )
+
+
+NOTHING = Objects(frozenset(), frozenset(), frozenset(), frozenset(), frozenset())
+
+
+class _Mentions:
+    """The object sentences of a role read as one (5.5)."""
+
+    def __init__(self, sentences: list[ObjectsSentence]) -> None:
+        self.hide = {name for sentence in sentences for name in sentence.hide}
+        self.show = {name for sentence in sentences for name in sentence.show}
+        self.default = "hidden" if any(sentence.default == "hidden" for sentence in sentences) else "visible"
+
+    def first(self, *ranks: Iterable[str]) -> bool | None:
+        """What the most specific rank that is mentioned says: shown, hidden, or None where none is; hide wins within a rank."""
+        for rank in ranks:
+            names = set(rank)
+            if names & self.hide:
+                return False
+            if names & self.show:
+                return True
+        return None
+
+
+def objects_under(role: Role, schema: Schema, measures: dict[str, CheckedMeasure]) -> Objects:
+    """`O_r` of a role on its model."""
+    mentions = _Mentions([sentence.objects for sentence in role.sentences if sentence.objects])
+    default = mentions.default == "visible"
+    tables: set[str] = set()
+    columns: set[tuple[str, str]] = set()
+    for table in schema.tables.values():
+        own = [f"table:{table.name}"], _tags(table.tags), _folder(table.folder)
+        said = mentions.first(*own)
+        if table.quarantine or said is False:
+            continue
+        visible_columns = {
+            (table.name, column.name)
+            for column in table.columns
+            if not column.quarantine
+            and _or_default(
+                mentions.first([f"column:{table.name}.{column.name}"], _tags(column.tags), _folder(column.folder), own[0], own[2]),
+                default,
+            )
+        }
+        by_name = any(f"column:{table.name}.{column}" in mentions.show for _, column in visible_columns)
+        if said or default or by_name:
+            tables.add(table.name)
+            columns |= visible_columns
+    visible_measures = set()
+    for name, measure in schema.measures.items():
+        table = schema.tables[measure.table]
+        said = mentions.first([f"measure:{name}"], _tags(measure.tags), _folder(measure.folder), [f"table:{table.name}"], _folder(table.folder))
+        checked = measures.get(name)
+        if checked is None:
+            continue
+        if _or_default(said, default) and checked.inputs <= columns and checked.tables <= tables:
+            visible_measures.add(name)
+    hierarchies = set()
+    for hierarchy in schema.model.hierarchies:
+        table = schema.tables[hierarchy.table]
+        said = mentions.first([f"hierarchy:{hierarchy.name}"], [f"table:{table.name}"], _folder(table.folder))
+        if _or_default(said, default) and all((table.name, column) in columns for column in hierarchy.columns):
+            hierarchies.add(hierarchy.name)
+    cubes = {
+        cube.name for cube in schema.model.cubes if _or_default(mentions.first([f"cube:{cube.name}"]), default) and visible_measures.intersection(cube.measures)
+    }
+    return Objects(frozenset(tables), frozenset(columns), frozenset(visible_measures), frozenset(hierarchies), frozenset(cubes))
+
+
+def _tags(tags: list[str]) -> list[str]:
+    return [f"tag:{tag}" for tag in tags]
+
+
+def _folder(folder: str | None) -> list[str]:
+    return [f"folder:{folder}"] if folder else []
+
+
+def _or_default(said: bool | None, default: bool) -> bool:
+    return default if said is None else said

@@ -1,0 +1,148 @@
+"""The shapes of questions and answers (bundle.md); conditions in them use the language of semantics.md 4.8."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from moorland.core.bundle.people import ViewerReference
+from moorland.core.bundle.shape import ConditionText, Day, Shape
+
+ColumnName = Annotated[str, Field(min_length=1, max_length=401)]
+CellState = Literal["clear", "masked", "hidden"]
+
+
+class RowsQuestion(Shape):
+    """Rows of a table (7.1). `order` holds column names, descending with a leading `-`."""
+
+    model: str
+    table: str
+    columns: list[ColumnName] | None = Field(default=None, max_length=400)
+    where: ConditionText | None = None
+    order: list[ColumnName] = Field(default_factory=list, max_length=20)
+    limit: int | None = Field(default=None, ge=0)
+    offset: int = Field(default=0, ge=0)
+
+
+class TotalsQuestion(Shape):
+    """Measures by columns (7.2, 7.3)."""
+
+    model: str
+    by: list[ColumnName] = Field(default_factory=list, max_length=8)
+    measures: list[str] = Field(min_length=1, max_length=50)
+    where: ConditionText | None = None
+    subtotals: bool = False
+    cube: str | None = None
+
+
+class ObjectsQuestion(Shape):
+    """What exists (7.4)."""
+
+    model: str
+
+
+class PagesQuestion(Shape):
+    """Which pages may be opened, edited, published, exported (10.2)."""
+
+
+class Question(Shape):
+    """One question: exactly one kind."""
+
+    rows: RowsQuestion | None = None
+    totals: TotalsQuestion | None = None
+    objects: ObjectsQuestion | None = None
+    pages: PagesQuestion | None = None
+
+    @model_validator(mode="after")
+    def _one_kind(self) -> "Question":
+        if len([kind for kind in ("rows", "totals", "objects", "pages") if getattr(self, kind) is not None]) != 1:
+            raise ValueError("a question is exactly one of rows, totals, objects, pages")
+        return self
+
+
+class Questions(Shape):
+    """What `moorland evaluate` is asked."""
+
+    as_of: Day | None = None
+    viewers: list[ViewerReference] | Literal["everyone"]
+    ask: list[Question] = Field(max_length=1000)
+
+
+class AnswerError(Shape):
+    """Why a question has no answer; the words never tell what is hidden from what never was (6.6)."""
+
+    code: Literal["not_found", "invalid", "no_access"]
+    message: str
+
+
+class RowsAnswer(Shape):
+    """Rows as the viewer sees them. `visible` counts what matches, before limit and offset."""
+
+    columns: list[str]
+    visible: int
+    rows: list[list[Any]]
+    states: list[list[CellState]]
+
+
+class Line(Shape):
+    """One combination of the columns asked by; `depth` stands on subtotals only."""
+
+    key: list[Any]
+    values: list[Any]
+    depth: int | None = None
+
+
+class TotalsAnswer(Shape):
+    """Lines sorted by key, the grand total, and how many rows each measure counted (7.3)."""
+
+    by: list[str]
+    measures: list[str]
+    lines: list[Line]
+    total: list[Any]
+    basis: list[int | None]
+    not_found: list[str]
+    withheld: list[list[Any]]
+
+
+class ObjectsAnswer(Shape):
+    """Everything that exists for the viewer, sorted."""
+
+    tables: dict[str, list[str]]
+    measures: list[str]
+    hierarchies: list[str]
+    cubes: list[str]
+
+
+class PagesAnswer(Shape):
+    """The pages on which each action is allowed, sorted."""
+
+    open: list[str]
+    edit: list[str]
+    publish: list[str]
+    export: list[str]
+
+
+class Refusal(Shape):
+    """An answer that is an error."""
+
+    error: AnswerError
+
+
+Answer = RowsAnswer | TotalsAnswer | ObjectsAnswer | PagesAnswer | Refusal
+
+
+class Refused(Exception):
+    """Raised while a question is answered; becomes a Refusal."""
+
+    def __init__(self, code: Literal["not_found", "invalid", "no_access"], message: str) -> None:
+        self.code: Literal["not_found", "invalid", "no_access"] = code
+        self.message = message
+        super().__init__(message)
+
+    def answer(self) -> Refusal:
+        """The refusal as an answer."""
+        return Refusal(error=AnswerError(code=self.code, message=self.message))
+
+
+def not_found(name: str) -> Refused:
+    """The one way to say that something is absent, whether hidden or never there."""
+    return Refused("not_found", f"Nothing named {name} was found.")

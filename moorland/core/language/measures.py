@@ -1,0 +1,49 @@
+"""Measures: checked trees in which other measures stand written out, and what they read (semantics.md 3.6, 4.7)."""
+
+from dataclasses import dataclass
+
+from moorland.core.bundle.schema import Schema
+from moorland.core.language import tree
+from moorland.core.language.checking import Scope, check_expression
+from moorland.core.language.errors import ConditionError
+
+
+@dataclass(frozen=True)
+class CheckedMeasure:
+    """A measure ready to evaluate; `inputs` are its columns and `tables` the tables of its aggregates and columns (3.6)."""
+
+    name: str
+    table: str
+    tree: tree.Node
+    inputs: frozenset[tuple[str, str]]
+    tables: frozenset[str]
+
+
+def check_measure(schema: Schema, name: str, expression: str | None = None, table: str | None = None) -> CheckedMeasure:
+    """The measure of that name, or the same with another expression and table while it is edited.
+
+    Raises ConditionError: unknown names, types, a column outside an aggregate, a cycle of measures.
+    """
+    measure = schema.measures.get(name)
+    text = expression if expression is not None else measure.expression if measure else ""
+    own_table = table or (measure.table if measure else "")
+    checked = _written_out(schema, name, text, own_table, ())
+    columns = tree.columns_read(checked)
+    aggregates = [node for node in checked.walk() if isinstance(node, tree.Aggregate)]
+    if not aggregates:
+        raise ConditionError("aggregate", "a measure has at least one of SUM, AVG, MIN, MAX, COUNT.", 0, len(text))
+    tables = {own_table, *(node.table for node in aggregates), *(name for name, _ in columns)}
+    return CheckedMeasure(name, own_table, checked, columns, frozenset(tables))
+
+
+def _written_out(schema: Schema, name: str, text: str, table: str, above: tuple[str, ...]) -> tree.Node:
+    """The checked tree of a measure, other measures written out in place of their names."""
+
+    def other(node: tree.MeasureRef) -> tree.Node:
+        if node.name in (*above, name):
+            cycle = " → ".join([*above, name, node.name])
+            raise ConditionError("cycle", f"the measures form a cycle: {cycle}.", node.start, node.end)
+        named = schema.measures[node.name]
+        return _written_out(schema, named.name, named.expression, named.table, (*above, name))
+
+    return check_expression(text, Scope(schema=schema, table=table, viewer=False, aggregates=True, measure=other))

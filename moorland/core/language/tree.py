@@ -1,0 +1,200 @@
+"""The tree of a condition or measure: what the parser makes, what the checker types, what evaluation reads."""
+
+import datetime
+from collections.abc import Iterator
+from dataclasses import dataclass, fields
+
+from moorland.core.bundle.shape import ValueType
+
+#: The type of an expression; `null` is the bare literal, `interval` stands only beside a date.
+ExpressionType = ValueType | str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Node:
+    """An expression with its place in the text (start, end) and, once checked, its type."""
+
+    start: int = 0
+    end: int = 0
+    type: ExpressionType = ""
+
+    def children(self) -> Iterator["Node"]:
+        """The expressions directly inside this one, left to right."""
+        for field in fields(self):
+            value = getattr(self, field.name)
+            for item in value if isinstance(value, tuple) else (value,):
+                if isinstance(item, Node):
+                    yield item
+
+    def walk(self) -> Iterator["Node"]:
+        """This expression and everything inside it."""
+        yield self
+        for child in self.children():
+            yield from child.walk()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Literal(Node):
+    value: bool | int | float | str | datetime.date | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Interval(Node):
+    count: int
+    unit: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class CurrentDate(Node):
+    pass
+
+
+@dataclass(frozen=True, kw_only=True)
+class Name(Node):
+    """A name as written, before checking: `column`, or `qualifier.column`."""
+
+    qualifier: str | None
+    name: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class ColumnRef(Node):
+    table: str
+    column: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class ViewerRef(Node):
+    """A value of the viewer (4.4)."""
+
+    name: str
+    many: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class PageRef(Node):
+    """A property of a page, in pages sentences (5.9)."""
+
+    name: str
+    many: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class MeasureRef(Node):
+    name: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Negative(Node):
+    operand: Node
+
+
+@dataclass(frozen=True, kw_only=True)
+class Arithmetic(Node):
+    operator: str
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, kw_only=True)
+class Comparison(Node):
+    """`identity` comparisons ignore letter case and surrounding spaces (4.5)."""
+
+    operator: str
+    left: Node
+    right: Node
+    identity: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class And(Node):
+    items: tuple[Node, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Or(Node):
+    items: tuple[Node, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Not(Node):
+    operand: Node
+
+
+@dataclass(frozen=True, kw_only=True)
+class IsIn(Node):
+    """`operand IN (items)`, or `operand IN viewer.many`, where `items` is that one reference."""
+
+    operand: Node
+    items: tuple[Node, ...]
+    negated: bool = False
+    identity: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class Between(Node):
+    operand: Node
+    low: Node
+    high: Node
+    negated: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class Like(Node):
+    operand: Node
+    pattern: Node
+    escape: Node | None = None
+    negated: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class IsNull(Node):
+    operand: Node
+    negated: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class Case(Node):
+    """`CASE WHEN … THEN … ELSE … END`; conditions and results have the same length."""
+
+    conditions: tuple[Node, ...]
+    results: tuple[Node, ...]
+    otherwise: Node | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Call(Node):
+    function: str
+    arguments: tuple[Node, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Extract(Node):
+    part: str
+    operand: Node
+
+
+@dataclass(frozen=True, kw_only=True)
+class Cast(Node):
+    operand: Node
+    to: ValueType
+
+
+@dataclass(frozen=True, kw_only=True)
+class Aggregate(Node):
+    """`SUM(x)` and the like; `argument` is None for `COUNT(*)`. Once checked, `table` is whose rows it counts."""
+
+    function: str
+    argument: Node | None
+    distinct: bool = False
+    table: str = ""
+
+
+def columns_read(node: Node) -> frozenset[tuple[str, str]]:
+    """The (table, column) pairs an expression reads."""
+    return frozenset((item.table, item.column) for item in node.walk() if isinstance(item, ColumnRef))
+
+
+def viewer_values_read(node: Node) -> frozenset[str]:
+    """The names of `viewer.` an expression reads."""
+    return frozenset(item.name for item in node.walk() if isinstance(item, ViewerRef))

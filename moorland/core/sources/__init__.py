@@ -1,0 +1,1 @@
+"""Reading table data from files: CSV and Parquet."""

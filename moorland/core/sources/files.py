@@ -1,0 +1,215 @@
+"""Table data from the files of a bundle: every value read by its declared type (bundle.md)."""
+
+import csv
+import hashlib
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyarrow.csv
+import pyarrow.parquet
+
+from moorland.core.bundle.model import Table
+from moorland.core.bundle.problems import BundleError, Problem, nearest_name
+from moorland.core.bundle.reading import path_inside
+from moorland.core.engine.columns import ARROW_TYPES, TableData, empty_table, encode
+from moorland.core.engine.evaluator import TableLoader
+
+MAX_LINE_BYTES = 16 * 1024 * 1024
+_PATTERNS = {
+    "integer": re.compile(r"[-+]?\d{1,19}"),
+    "number": re.compile(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?"),
+    "boolean": re.compile(r"true|false"),
+    "date": re.compile(r"\d{4}-\d{2}-\d{2}"),
+    "timestamp": re.compile(r"\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}(:\d{2}(\.\d{1,6})?)?"),
+}
+
+
+def folder_loader(folder: Path) -> TableLoader:
+    """Loads each table of a bundle from its file below the folder; a table without data is empty."""
+    return lambda model, name: read_table(folder, next(table for table in model.tables if table.name == name))
+
+
+def read_table(folder: Path, table: Table) -> TableData:
+    """The data of one table.
+
+    Raises BundleError with file, line and column: a missing or surplus column, a value of another type, a key that
+    is null or stands twice.
+    """
+    if table.data is None:
+        return empty_table((column.name, column.type) for column in table.columns if not column.derived)
+    path = path_inside(folder, table.data)
+    if path.suffix == ".csv":
+        arrow = _read_csv(path, table)
+    elif path.suffix == ".parquet":
+        arrow = _read_parquet(path, table)
+    else:
+        raise BundleError([Problem("format", "table data is .csv or .parquet.", table.data)])
+    check_key(arrow, table, table.data)
+    return to_table_data(arrow, table)
+
+
+def to_table_data(arrow: pa.Table, table: Table) -> TableData:
+    """An Arrow table with the declared columns as the engine keeps it; its version is a hash of the content."""
+    digest = hashlib.blake2b(digest_size=16)
+    columns = {}
+    for column in table.columns:
+        if column.derived:
+            continue
+        data = arrow.column(column.name)
+        digest.update(f"{column.name}:{column.type}:{len(data)}".encode())
+        for chunk in data.chunks:
+            for buffer in chunk.buffers():
+                if buffer is not None:
+                    digest.update(buffer)
+        columns[column.name] = encode(data, column.type)
+    return TableData(digest.hexdigest(), arrow.num_rows, columns)
+
+
+def check_key(arrow: pa.Table, table: Table, file: str) -> None:
+    """Raises BundleError where the key of a table is null or stands twice."""
+    if table.key is None:
+        return
+    keys = arrow.column(table.key)
+    if keys.null_count:
+        row = int(np.flatnonzero(pc.is_null(keys).to_numpy())[0])
+        raise BundleError([Problem("key", f"row {row + 1}: the key {table.key} is empty.", file)])
+    counts = pc.value_counts(keys)
+    if len(counts) < arrow.num_rows:
+        twice = next(item for item in counts if item["counts"].as_py() > 1)
+        raise BundleError([Problem("key", f"the key {table.key} = {twice['values']} stands {twice['counts']} times.", file)])
+
+
+def _check_columns(names: list[str], table: Table, file: str) -> None:
+    declared = [column.name for column in table.columns if not column.derived]
+    problems = [Problem("duplicate", f"the column {name} stands twice.", file) for name in sorted({name for name in names if names.count(name) > 1})]
+    problems += [Problem("missing_column", f"the column {name} is missing.", file, nearest=nearest_name(name, names)) for name in declared if name not in names]
+    problems += [
+        Problem("surplus_column", f"the column {name} is not declared.", file, nearest=nearest_name(name, declared)) for name in names if name not in declared
+    ]
+    if problems:
+        raise BundleError(problems)
+
+
+def _read_csv(path: Path, table: Table) -> pa.Table:
+    file = str(table.data)
+    for number, line_bytes in _line_lengths(path):
+        if line_bytes > MAX_LINE_BYTES:
+            raise BundleError([Problem("csv", f"line {number} is longer than {MAX_LINE_BYTES // 1024 // 1024} MB.", file)])
+    try:
+        with path.open(encoding="utf-8-sig", newline="") as opened:
+            header = next(csv.reader(opened), None)
+    except (UnicodeDecodeError, csv.Error) as error:
+        raise BundleError([Problem("csv", f"the header cannot be read: {error}.", file)]) from None
+    if not header:
+        raise BundleError([Problem("csv", "the file is empty; it needs a header.", file)])
+    _check_columns(header, table, file)
+    types = {column.name: pa.string() for column in table.columns if not column.derived}
+    options = pyarrow.csv.ConvertOptions(column_types=types, strings_can_be_null=True, quoted_strings_can_be_null=True, null_values=[""])
+    try:
+        text = pyarrow.csv.read_csv(path, parse_options=pyarrow.csv.ParseOptions(newlines_in_values=True), convert_options=options)
+    except (pa.ArrowInvalid, pa.ArrowKeyError) as error:
+        raise BundleError([Problem("csv", f"{error}.", file)]) from None
+    problems: list[Problem] = []
+    columns = {}
+    for column in table.columns:
+        if column.derived:
+            continue
+        try:
+            columns[column.name] = _parsed(text.column(column.name), column.type)
+        except ValueError as error:
+            problems.append(Problem("type", f"{error}: not of type {column.type}.", f"{file}, column {column.name}"))
+    if problems:
+        raise BundleError(problems)
+    return pa.table(columns)
+
+
+def _line_lengths(path: Path) -> Iterator[tuple[int, int]]:
+    """The length of each line, read in bounded pieces; only lines beyond the bound are given."""
+    length, number = 0, 1
+    with path.open("rb") as opened:
+        while piece := opened.read(1 << 20):
+            lines = piece.split(b"\n")
+            length += len(lines[0])
+            if length > MAX_LINE_BYTES:
+                yield number, length
+                return
+            if len(lines) > 1:
+                number += len(lines) - 1
+                length = len(lines[-1])
+
+
+def _parsed(texts: pa.ChunkedArray, type_: str) -> pa.ChunkedArray:
+    """Texts as values of a type. Raises ValueError naming the first line that does not fit."""
+    if type_ == "text":
+        return texts
+    encoded = pc.dictionary_encode(texts).combine_chunks()
+    if isinstance(encoded, pa.ChunkedArray):
+        encoded = encoded.chunk(0)
+    distinct = encoded.dictionary.to_pylist()
+    pattern = _PATTERNS[type_]
+    wrong = next((text for text in distinct if not pattern.fullmatch(text)), None)
+    if wrong is None:
+        try:
+            values = pa.array([text == "true" for text in distinct]) if type_ == "boolean" else pc.cast(encoded.dictionary, ARROW_TYPES[type_])
+            if type_ == "number" and not pc.all(pc.is_finite(values)).as_py() and len(values):
+                raise pa.ArrowInvalid("beyond the range of numbers")
+            return pa.chunked_array([pc.take(values, encoded.indices)], type=ARROW_TYPES[type_])
+        except pa.ArrowInvalid:
+            wrong = next(text for text in distinct if not _castable(text, type_))
+    row = int(np.flatnonzero(pc.equal(texts, wrong).fill_null(False).to_numpy())[0])
+    raise ValueError(f"row {row + 1} holds {wrong[:60]!r}")
+
+
+def _castable(text: str, type_: str) -> bool:
+    try:
+        value = pc.cast(pa.array([text]), ARROW_TYPES[type_])
+        return type_ != "number" or bool(pc.is_finite(value)[0].as_py())
+    except pa.ArrowInvalid:
+        return False
+
+
+def _read_parquet(path: Path, table: Table) -> pa.Table:
+    file = str(table.data)
+    try:
+        opened = pyarrow.parquet.ParquetFile(path)
+        _check_columns(opened.schema_arrow.names, table, file)
+        arrow = opened.read()
+    except (pa.ArrowInvalid, OSError) as error:
+        raise BundleError([Problem("parquet", f"not readable as Parquet: {error}.", file)]) from None
+    problems: list[Problem] = []
+    columns = {}
+    for column in table.columns:
+        if column.derived:
+            continue
+        data = arrow.column(column.name)
+        try:
+            columns[column.name] = _as_declared(data, column.type)
+        except (pa.ArrowInvalid, pa.ArrowNotImplementedError, ValueError) as error:
+            problems.append(Problem("type", f"{data.type} is not {column.type}: {error}.", f"{file}, column {column.name}"))
+    if problems:
+        raise BundleError(problems)
+    return pa.table(columns)
+
+
+def _as_declared(data: pa.ChunkedArray, type_: str) -> pa.ChunkedArray:
+    """The column in the Arrow type of its declared type, where that loses nothing."""
+    if pa.types.is_dictionary(data.type):
+        data = data.cast(data.type.value_type)
+    kinds = {
+        "text": (pa.types.is_string, pa.types.is_large_string),
+        "integer": (pa.types.is_integer,),
+        "number": (pa.types.is_floating, pa.types.is_integer, pa.types.is_decimal),
+        "boolean": (pa.types.is_boolean,),
+        "date": (pa.types.is_date,),
+        "timestamp": (pa.types.is_timestamp,),
+    }[type_]
+    if not any(kind(data.type) for kind in kinds) and not pa.types.is_null(data.type):
+        raise ValueError("another type")
+    cast = data.cast(ARROW_TYPES[type_])
+    if type_ == "number" and not pc.all(pc.is_finite(cast)).as_py() and pc.any(pc.invert(pc.is_finite(cast))).as_py():
+        raise ValueError("NaN or infinity")
+    return cast
