@@ -2,6 +2,7 @@
 
 import datetime
 import json
+import os
 import sys
 from pathlib import Path
 from typing import Annotated, Any
@@ -153,6 +154,51 @@ def _print_answer(viewer: Viewer, answer: Answer) -> None:
 
 def _shown(value: Any) -> str:
     return "" if value is None else f"{value:,.2f}" if isinstance(value, float) else str(value)
+
+
+def _django() -> None:
+    """Sets the server up in this process and brings its database up to date."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "moorland.server.settings")
+    import django
+    from django.core.management import call_command
+
+    django.setup()
+    call_command("migrate", verbosity=0, interactive=False)
+
+
+def _serve(port: int) -> None:
+    from moorland.server.serving import serve as run
+
+    messages.print(f"Moorland is at http://localhost:{port}  (Ctrl+C stops it)", markup=False)
+    run(port)
+
+
+Port = Annotated[int, typer.Option(envvar="PORT", min=1, max=65535, help="The port to listen on.")]
+
+
+@app.command()
+def serve(port: Port = 8000) -> None:
+    """Serves the workspace in the folder DATA (./var)."""
+    _django()
+    _serve(port)
+
+
+@app.command()
+def demo(port: Port = 8000, only_make: Annotated[bool, typer.Option("--only-make", help="Make the workspace without serving it.")] = False) -> None:
+    """Makes the demo workspace if it is missing, and serves it."""
+    os.environ["MOORLAND_DEMO"] = "1"
+    _django()
+    from demo.workspace import make_demo
+    from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
+
+    if make_demo():
+        messages.print("The demo workspace is made.")
+    if only_make:
+        return
+    messages.print(f"Sign in with the password {DEMO_PASSWORD} as:", markup=False)
+    for entry in demo_sign_ins():
+        messages.print(f"  {entry.login:<10} {entry.expects}", markup=False)
+    _serve(port)
 
 
 if __name__ == "__main__":

@@ -58,7 +58,7 @@ class Evaluator:
         self.bundle, self._load, self.secret = bundle, load, secret
         self.as_of = as_of or today_in(bundle.time_zone)
         self.people = People(bundle)
-        self._shared = shared if shared is not None else {}
+        self.shared = shared if shared is not None else {}
         problems: list[Problem] = []
         self.models = {model.name: _compile_model(model, f"models[{index}]", problems) for index, model in enumerate(bundle.models)}
         self.roles: dict[str, CompiledRole] = {}
@@ -108,11 +108,11 @@ class Evaluator:
         schema = self.models[model].schema
         tables = {name: self._table(schema.model, name) for name in schema.tables}
         key = (schema.model.model_dump_json(), tuple(table.version for table in tables.values()), self.as_of)
-        if key not in self._shared:
-            for old in [old for old in self._shared if isinstance(old, tuple) and old[0] == key[0] and old[1] != key[1]]:
-                del self._shared[old]
-            self._shared[key] = ModelData(schema, tables, self.as_of)
-        return self._shared[key]
+        if key not in self.shared:
+            for old in [old for old in self.shared if isinstance(old, tuple) and old[0] == key[0] and old[1] != key[1]]:
+                del self.shared[old]
+            self.shared[key] = ModelData(schema, tables, self.as_of)
+        return self.shared[key]
 
     @cached_property
     def _tables(self) -> dict[tuple[str, str], TableData]:

@@ -41,15 +41,19 @@ def read_table(folder: Path, table: Table) -> TableData:
     """
     if table.data is None:
         return empty_table((column.name, column.type) for column in table.columns if not column.derived)
-    path = path_inside(folder, table.data)
+    return to_table_data(read_arrow(path_inside(folder, table.data), table), table)
+
+
+def read_arrow(path: Path, table: Table) -> pa.Table:
+    """The declared columns of a data file as Arrow columns of their types. Raises BundleError as `read_table` does."""
     if path.suffix == ".csv":
         arrow = _read_csv(path, table)
     elif path.suffix == ".parquet":
         arrow = _read_parquet(path, table)
     else:
-        raise BundleError([Problem("format", "table data is .csv or .parquet.", table.data)])
-    check_key(arrow, table, table.data)
-    return to_table_data(arrow, table)
+        raise BundleError([Problem("format", "table data is .csv or .parquet.", str(table.data))])
+    check_key(arrow, table, str(table.data))
+    return arrow
 
 
 def to_table_data(arrow: pa.Table, table: Table) -> TableData:

@@ -1,0 +1,154 @@
+"""Shares of tables and rows side by side: what viewers see of all the data, withheld rows in their places."""
+
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from moorland.core.bundle.shape import ConditionText, Shape
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.listing import cell_values, clear_cells, ordered
+from moorland.core.engine.naming import check_filter, column_key, parse_filter
+from moorland.core.engine.questions import AnswerError, CellState, ColumnName, Refused
+from moorland.core.engine.visible import ViewerModel
+from moorland.core.language.evaluation import true_rows
+from moorland.core.language.vectors import Mask
+from moorland.core.people import Viewer
+
+MOST_ROWS = 500
+
+
+class TableShare(Shape):
+    """What a viewer sees of a table: `visible` of `rows` (None where the table is absent), and the columns absent from it."""
+
+    table: str
+    rows: int
+    visible: int | None
+    absent_columns: list[str]
+
+
+class ModelShare(Shape):
+    """What a viewer sees of a model; `refused` says why it sees nothing."""
+
+    refused: AnswerError | None
+    tables: list[TableShare]
+    measures: list[str]
+    absent_measures: list[str]
+
+
+class AlignedRow(Shape):
+    """A row of all the data, and for each viewer the state of its cells; None where the row is withheld from that viewer."""
+
+    values: list[Any]
+    states: list[list[CellState] | None]
+
+
+class AlignedRows(Shape):
+    """Rows of a table in one order for several viewers; `visible` counts each viewer's among those that match."""
+
+    columns: list[str]
+    matching: int
+    rows: list[AlignedRow]
+    visible: list[int]
+    refused: list[AnswerError | None]
+
+
+class AlignedQuestion(Shape):
+    """Which rows to set side by side."""
+
+    model: str
+    table: str
+    columns: list[ColumnName] | None = Field(default=None, max_length=400)
+    where: ConditionText | None = None
+    order: list[ColumnName] = Field(default_factory=list, max_length=20)
+    limit: int = Field(default=100, ge=0, le=MOST_ROWS)
+    offset: int = Field(default=0, ge=0)
+    only: Literal["all", "differing"] = "all"
+
+
+def visible_mask(model: ViewerModel, table: str) -> Mask:
+    """The rows of a table a viewer may list (7.1), as a mask of shape (rows,)."""
+    mask = model.rows(table, model.granting((), (table,)))
+    return np.ones(model.data.rows(table), dtype=np.bool_) if mask is None else mask
+
+
+def share(evaluator: Evaluator, viewer: Viewer, model_name: str) -> ModelShare:
+    """What a viewer sees of each table of a model."""
+    compiled = evaluator.models[model_name]
+    data = evaluator.data(model_name)
+    try:
+        model = evaluator.viewer_model(viewer, model_name)
+    except Refused as refused:
+        nothing = [TableShare(table=table.name, rows=data.rows(table.name), visible=None, absent_columns=[]) for table in compiled.schema.model.tables]
+        return ModelShare(refused=refused.answer().error, tables=nothing, measures=[], absent_measures=list(compiled.measures))
+    tables = []
+    for table in compiled.schema.model.tables:
+        exists = table.name in model.objects.tables
+        visible = model.rows(table.name, model.granting((), (table.name,))) if exists else None
+        rows = data.rows(table.name)
+        tables.append(
+            TableShare(
+                table=table.name,
+                rows=rows,
+                visible=None if not exists else rows if visible is None else int(visible.sum()),
+                absent_columns=[column.name for column in table.columns if (table.name, column.name) not in model.objects.columns] if exists else [],
+            )
+        )
+    measures = [name for name in compiled.measures if name in model.objects.measures]
+    return ModelShare(refused=None, tables=tables, measures=measures, absent_measures=[name for name in compiled.measures if name not in measures])
+
+
+def aligned_rows(evaluator: Evaluator, question: AlignedQuestion, viewers: list[Viewer]) -> AlignedRows:
+    """Rows of all the data in one order, with the state of every cell for every viewer.
+
+    Raises Refused for a name or filter that cannot be used; what refuses one viewer stands in `refused`.
+    """
+    whole = evaluator.viewer_model(evaluator.all_data(), question.model)
+    data, schema = whole.data, whole.data.schema
+    parse_filter(question.where)
+    if question.table not in schema.tables:
+        raise Refused("not_found", f"Nothing named {question.table} was found.")
+    existing = frozenset(schema.columns)
+    names = question.columns if question.columns is not None else [column.name for column in schema.tables[question.table].columns]
+    columns = [column_key(name, question.table, existing) for name in names]
+    order = [(column_key(name.removeprefix("-"), question.table, existing), name.startswith("-")) for name in question.order]
+    for owner, column in [*columns, *(key for key, _ in order)]:
+        if not schema.reaches(question.table, owner):
+            raise Refused("invalid", f"{owner}.{column} is not a column of {question.table} or of a lookup it reaches.")
+    condition = check_filter(question.where, schema, question.table, existing, evaluator.people.definitions)
+    matching = np.ones(data.rows(question.table), dtype=np.bool_)
+    if condition is not None:
+        matching = true_rows(condition, data.frame(question.table), question.table, data.rows(question.table))
+    models: list[ViewerModel | None] = []
+    refused: list[AnswerError | None] = []
+    for viewer in viewers:
+        try:
+            models.append(evaluator.viewer_model(viewer, question.model))
+            refused.append(None)
+        except Refused as error:
+            models.append(None)
+            refused.append(error.answer().error)
+    masks = [visible_mask(model, question.table) if model else np.zeros(len(matching), dtype=np.bool_) for model in models]
+    visible = [int((mask & matching).sum()) for mask in masks]
+    if question.only == "differing" and masks:
+        matching = matching & ~np.logical_and.reduce(masks)
+    selected = np.flatnonzero(matching)
+    wanted = ordered(whole, question.table, selected, order, evaluator.secret)[question.offset : question.offset + question.limit]
+    cells = [cell_values(data, question.table, key, wanted, np.ones(len(wanted), np.bool_)) for key in columns]
+    states = [_states(model, mask, question.table, columns, wanted) if model else [None] * len(wanted) for model, mask in zip(models, masks, strict=True)]
+    values = [list(row) for row in zip(*cells, strict=True)] if columns else [[] for _ in wanted]
+    rows = [AlignedRow(values=row, states=[viewer[index] for viewer in states]) for index, row in enumerate(values)]
+    return AlignedRows(columns=list(names), matching=len(selected), rows=rows, visible=visible, refused=refused)
+
+
+def _states(model: ViewerModel, mask: Mask, table: str, columns: list[tuple[str, str]], wanted: Any) -> list[list[CellState] | None]:
+    """For one viewer the cell states of each wanted row, None for a withheld row."""
+    shown = mask[wanted]
+    by_column: list[Mask] = []
+    for key in columns:
+        if key not in model.objects.columns:
+            by_column.append(np.zeros(len(wanted), np.bool_))
+            continue
+        clear = clear_cells(model, table, key)
+        by_column.append(np.ones(len(wanted), np.bool_) if clear is None else clear[wanted])
+    return [["clear" if column[index] else "hidden" for column in by_column] if is_shown else None for index, is_shown in enumerate(shown.tolist())]

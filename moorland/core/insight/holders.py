@@ -1,0 +1,46 @@
+"""Who holds which role, and by which path (semantics.md 5.2)."""
+
+from moorland.core.bundle.policy import Assignment
+from moorland.core.bundle.shape import Shape
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.people import Viewer
+
+
+class RolePath(Shape):
+    """One way a role reaches somebody: the assignment and the groups on the way, the assigned one last."""
+
+    assignment: Assignment | None
+    groups: list[str]
+
+
+class Holder(Shape):
+    """Somebody who holds a role."""
+
+    login: str
+    name: str
+    enabled: bool
+    paths: list[RolePath]
+
+
+def paths_of(viewer: Viewer, role: str) -> list[RolePath]:
+    """The ways a held role reaches a viewer."""
+    return [RolePath(assignment=assignment, groups=list(path)) for assignment, path in viewer.held[role].paths]
+
+
+def holders(evaluator: Evaluator) -> dict[str, list[Holder]]:
+    """For each role those who hold it on the evaluator's day, in login order."""
+    result: dict[str, list[Holder]] = {name: [] for name in evaluator.roles}
+    for viewer in evaluator.everyone():
+        for role in viewer.held:
+            result[role].append(Holder(login=viewer.login or "", name=viewer.name or "", enabled=viewer.enabled, paths=paths_of(viewer, role)))
+    return result
+
+
+def page_openers(evaluator: Evaluator) -> dict[str, list[str]]:
+    """For each page the logins that may open it (10.2)."""
+    result: dict[str, list[str]] = {page.name: [] for page in evaluator.bundle.pages}
+    for viewer in evaluator.everyone():
+        for page in result:
+            if evaluator.may_open(viewer, page):
+                result[page].append(viewer.login or "")
+    return result

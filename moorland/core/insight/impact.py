@@ -1,0 +1,120 @@
+"""Who gains and who loses what between two states of a workspace."""
+
+from collections.abc import Iterable
+
+from pydantic import Field
+
+from moorland.core.bundle.problems import BundleError
+from moorland.core.bundle.shape import Shape
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.questions import Refused
+from moorland.core.engine.visible import ViewerModel
+from moorland.core.insight.effect import visible_mask
+from moorland.core.people import Viewer
+
+
+class TableChange(Shape):
+    """Rows of a table gained and lost; `before` and `after` count the visible rows, None where the table is absent."""
+
+    model: str
+    table: str
+    rows: int
+    before: int | None
+    after: int | None
+    gained: int
+    lost: int
+
+
+class ViewerImpact(Shape):
+    """What changes for one person."""
+
+    login: str
+    name: str
+    tables: list[TableChange] = Field(default_factory=list)
+    gained: list[str] = Field(default_factory=list)
+    lost: list[str] = Field(default_factory=list)
+
+    @property
+    def changes(self) -> bool:
+        """Whether anything changes at all."""
+        return bool(self.tables or self.gained or self.lost)
+
+
+def impact(before: Evaluator, after: Evaluator, logins: Iterable[str]) -> list[ViewerImpact]:
+    """For each person for whom something changes: rows, objects, pages gained and lost; most rows first."""
+    found = [item for login in logins if (item := viewer_impact(before, after, login)).changes]
+    return sorted(found, key=lambda item: (-sum(table.gained + table.lost for table in item.tables), item.login))
+
+
+def viewer_impact(before: Evaluator, after: Evaluator, login: str) -> ViewerImpact:
+    """What changes for one person between two states; somebody missing from one of them sees nothing there."""
+    old, new = _viewer(before, login), _viewer(after, login)
+    known = new or old
+    tables: list[TableChange] = []
+    gained: list[str] = []
+    lost: list[str] = []
+    for name in dict.fromkeys([*before.models, *after.models]):
+        first, second = _model(before, old, name), _model(after, new, name)
+        shape = (after if name in after.models else before).models[name].schema.model
+        for table in shape.tables:
+            change = _table_change(name, table.name, first, second)
+            if change is not None:
+                tables.append(change)
+        had, has = _objects(first), _objects(second)
+        gained += sorted(has - had)
+        lost += sorted(had - has)
+    could, can = _pages(before, old), _pages(after, new)
+    gained += sorted(can - could)
+    lost += sorted(could - can)
+    return ViewerImpact(login=login, name=(known.name if known else None) or login, tables=tables, gained=gained, lost=lost)
+
+
+def _viewer(evaluator: Evaluator, login: str) -> Viewer | None:
+    try:
+        return evaluator.viewer(login)
+    except BundleError:
+        return None
+
+
+def _model(evaluator: Evaluator, viewer: Viewer | None, name: str) -> ViewerModel | None:
+    try:
+        return evaluator.viewer_model(viewer, name) if viewer else None
+    except Refused:
+        return None
+
+
+def _table_change(model: str, table: str, first: ViewerModel | None, second: ViewerModel | None) -> TableChange | None:
+    old = visible_mask(first, table) if first and table in first.objects.tables else None
+    new = visible_mask(second, table) if second and table in second.objects.tables else None
+    if old is None and new is None:
+        return None
+    if old is not None and new is not None and len(old) == len(new):
+        gained, lost = int((new & ~old).sum()), int((old & ~new).sum())
+    else:
+        gained, lost = int(new.sum()) if new is not None else 0, int(old.sum()) if old is not None else 0
+    if (old is None) == (new is None) and not gained and not lost:
+        return None
+    known = new if new is not None else old
+    assert known is not None
+    return TableChange(
+        model=model,
+        table=table,
+        rows=len(known),
+        before=None if old is None else int(old.sum()),
+        after=None if new is None else int(new.sum()),
+        gained=gained,
+        lost=lost,
+    )
+
+
+def _objects(model: ViewerModel | None) -> set[str]:
+    if model is None:
+        return set()
+    objects = model.objects
+    return {f"column {table}.{column}" for table, column in objects.columns} | {f"measure {name}" for name in objects.measures}
+
+
+def _pages(evaluator: Evaluator, viewer: Viewer | None) -> set[str]:
+    if viewer is None:
+        return set()
+    return {f"page {page.name}" for page in evaluator.bundle.pages if evaluator.may_open(viewer, page.name)}

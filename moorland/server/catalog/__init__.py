@@ -1,0 +1,1 @@
+"""Models and their data, kept as column chunks."""

@@ -1,0 +1,1 @@
+"""People: accounts, organizations, groups and attributes. They act at once."""

@@ -1,0 +1,99 @@
+"""Proper tables for people, because searching, importing and synchronizing work on them."""
+
+from typing import Any
+
+from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
+from django.db import models
+
+from moorland.core.bundle.structure import identity
+
+
+class Organization(models.Model):
+    """A node of the tree of organizations; `attributes` maps names to {value, locked}."""
+
+    name = models.CharField(max_length=200, unique=True)
+    label = models.CharField(max_length=200, blank=True)
+    parent = models.ForeignKey("self", null=True, blank=True, on_delete=models.PROTECT, related_name="children")
+    attributes = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["name"]
+
+
+class AttributeDefinition(models.Model):
+    """The validated document of an attribute's definition."""
+
+    name = models.CharField(max_length=200, unique=True)
+    document = models.JSONField()
+    position = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ["position", "name"]
+
+
+class Accounts(BaseUserManager["Account"]):
+    """Finds accounts by login, without letter case and surrounding spaces."""
+
+    def create_account(self, login: str, name: str, password: str | None = None, **more: Any) -> "Account":
+        """A saved account; without a password nobody can sign in to it."""
+        account = self.model(login=login, name=name, **more)
+        if password is None:
+            account.set_unusable_password()
+        else:
+            account.set_password(password)
+        account.save()
+        return account
+
+    def by_identity(self, login: str) -> "Account | None":
+        """The account of a login as somebody types it."""
+        return self.filter(login_identity=identity(login)).first()
+
+
+class Account(AbstractBaseUser):
+    """A user (semantics.md 2.1) and, with a password, somebody who can sign in."""
+
+    login = models.CharField(max_length=200, unique=True)
+    login_identity = models.CharField(max_length=200, unique=True, editable=False)
+    name = models.CharField(max_length=200)
+    email = models.CharField(max_length=254, null=True, blank=True)
+    email_identity = models.CharField(max_length=254, null=True, unique=True, editable=False)
+    organization = models.ForeignKey(Organization, null=True, blank=True, on_delete=models.PROTECT, related_name="accounts")
+    kind = models.CharField(max_length=10, default="person")
+    enabled = models.BooleanField(default=True)
+    attributes = models.JSONField(default=dict)
+    is_administrator = models.BooleanField(default=False)
+    version = models.PositiveIntegerField(default=1)
+
+    USERNAME_FIELD = "login"
+    EMAIL_FIELD = "email"
+    REQUIRED_FIELDS = ["name"]
+    objects = Accounts()
+
+    class Meta:
+        ordering = ["login"]
+
+    @property
+    def is_active(self) -> bool:  # type: ignore[override]
+        """Django's word for enabled."""
+        return self.enabled
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        """Keeps the identities by which uniqueness is decided."""
+        self.login_identity = identity(self.login)
+        self.email_identity = identity(self.email) if self.email else None
+        super().save(*args, **kwargs)
+
+
+class Group(models.Model):
+    """Users and groups treated alike (semantics.md 2.2)."""
+
+    name = models.CharField(max_length=200, unique=True)
+    label = models.CharField(max_length=200, blank=True)
+    priority = models.IntegerField(null=True, blank=True)
+    enabled = models.BooleanField(default=True)
+    attributes = models.JSONField(default=dict)
+    users = models.ManyToManyField(Account, related_name="in_groups")
+    groups = models.ManyToManyField("self", symmetrical=False, related_name="inside")
+
+    class Meta:
+        ordering = ["name"]

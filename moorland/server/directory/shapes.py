@@ -1,0 +1,155 @@
+"""What the addresses of people take and give."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from moorland.core.bundle.people import AttributeDefinition, AttributeValue
+from moorland.core.bundle.shape import Name, Shape
+from moorland.core.insight.effect import ModelShare
+from moorland.core.insight.holders import RolePath
+from moorland.core.insight.impact import ViewerImpact
+
+
+class DemoSignIn(Shape):
+    """A ready-made account of the demo."""
+
+    login: str
+    expects: str
+
+
+class SignedIn(Shape):
+    """Who is signed in."""
+
+    login: str
+    name: str
+    administrator: bool
+
+
+class SessionAnswer(Shape):
+    """The session, and in demo mode the accounts to try."""
+
+    workspace: str
+    account: SignedIn | None
+    demo: list[DemoSignIn]
+    demo_password: str | None
+
+
+class SignInRequest(Shape):
+    login: str = Field(max_length=200)
+    password: str = Field(max_length=1000)
+
+
+class PersonEntry(Shape):
+    """A line of the list of people."""
+
+    login: str
+    name: str
+    email: str | None
+    organization: str | None
+    kind: Literal["person", "service"]
+    enabled: bool
+    groups: list[str]
+    roles: list[str]
+
+
+class OrganizationEntry(Shape):
+    """A node of the tree."""
+
+    name: str
+    label: str
+    parent: str | None
+
+
+class GroupEntry(Shape):
+    """A group with its direct members."""
+
+    name: str
+    label: str
+    enabled: bool
+    priority: int | None
+    users: list[str]
+    groups: list[str]
+
+
+class PeopleAnswer(Shape):
+    """Everybody, and how they are arranged."""
+
+    people: list[PersonEntry]
+    organizations: list[OrganizationEntry]
+    groups: list[GroupEntry]
+    attributes: list[AttributeDefinition]
+
+
+class LadderRung(Shape):
+    """A place an attribute may get its value from; `decides` marks those that gave it."""
+
+    kind: Literal["locked", "own", "group", "organization", "default"]
+    name: str
+    values: list[Any]
+    decides: bool
+
+
+class AttributeCard(Shape):
+    """An attribute of a person, with where it comes from; `own` is what is set on the person."""
+
+    definition: AttributeDefinition
+    values: list[Any] | None
+    conflict: bool
+    ladder: list[LadderRung]
+    own: AttributeValue
+
+
+class EffectiveGroup(Shape):
+    """A group that reaches somebody, by the path of groups from the direct one."""
+
+    name: str
+    label: str
+    path: list[str]
+    direct: bool
+
+
+class HeldRoleCard(Shape):
+    """A role held, and the ways it is held."""
+
+    name: str
+    label: str
+    kind: Literal["grant", "limit"]
+    paths: list[RolePath]
+
+
+class PersonCard(Shape):
+    """What reaches a person."""
+
+    login: str
+    name: str
+    email: str | None
+    organization: str | None
+    kind: Literal["person", "service"]
+    enabled: bool
+    version: int
+    can_sign_in: bool
+    groups: list[EffectiveGroup]
+    attributes: list[AttributeCard]
+    roles: list[HeldRoleCard]
+    pages: list[str]
+    shares: dict[str, ModelShare]
+    nothing: str | None
+
+
+class PersonChange(Shape):
+    """What to change about a person; what is left out stays. `version` is the one that was looked at."""
+
+    version: int
+    name: Annotated[str, Field(min_length=1, max_length=200)] | None = None
+    enabled: bool | None = None
+    organization: Name | None = None
+    attributes: dict[str, AttributeValue] | None = None
+    join: list[Name] = Field(default_factory=list, max_length=100)
+    leave: list[Name] = Field(default_factory=list, max_length=100)
+
+
+class ImpactAnswer(Shape):
+    """Who gains and who loses what, now (live) if this is done."""
+
+    viewers: list[ViewerImpact]

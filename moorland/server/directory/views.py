@@ -1,0 +1,189 @@
+"""The session, and people: who they are and what reaches them. Changes act at once."""
+
+from django.conf import settings
+from django.contrib.auth import authenticate, login, logout
+from django.middleware.csrf import get_token
+from django.utils.decorators import method_decorator
+from django.views.decorators.csrf import csrf_protect
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from moorland.core.insight.effect import share
+from moorland.core.insight.holders import paths_of
+from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
+from moorland.server.directory.models import Account
+from moorland.server.directory.service import change_person, made, tried
+from moorland.server.directory.shapes import (
+    AttributeCard,
+    EffectiveGroup,
+    GroupEntry,
+    HeldRoleCard,
+    ImpactAnswer,
+    LadderRung,
+    OrganizationEntry,
+    PeopleAnswer,
+    PersonCard,
+    PersonChange,
+    PersonEntry,
+    SessionAnswer,
+    SignedIn,
+    SignInRequest,
+)
+from moorland.server.errors import Failure, answer, missing, read_body, stale
+from moorland.server.releases.models import Workspace
+from moorland.server.state import evaluator
+from moorland.server.trail.models import record
+from moorland.server.viewing.looks import record_look
+from moorland.server.viewing.service import why_nothing
+from moorland.server.viewing.views import STATE_PARAMETER, state_of
+
+
+def _session(request: Request) -> SessionAnswer:
+    account = request.user if request.user and request.user.is_authenticated else None
+    space = Workspace.objects.first()
+    return SessionAnswer(
+        workspace=space.name if space else "Moorland",
+        account=SignedIn(login=account.login, name=account.name, administrator=account.is_administrator) if account else None,
+        demo=demo_sign_ins() if settings.DEMO else [],
+        demo_password=DEMO_PASSWORD if settings.DEMO else None,
+    )
+
+
+@method_decorator(csrf_protect, name="dispatch")
+class Session(APIView):
+    """Anybody: who is signed in; sign in; sign out."""
+
+    permission_classes = [AllowAny]
+
+    @extend_schema(responses=SessionAnswer)
+    def get(self, request: Request) -> Response:
+        get_token(request)
+        return answer(_session(request))
+
+    @extend_schema(request=SignInRequest, responses=SessionAnswer)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, SignInRequest)
+        account = authenticate(request._request, login=asked.login, password=asked.password)
+        if account is None:
+            if getattr(request._request, "axes_locked_out", False):
+                raise Failure(429, "throttled", "Too many attempts. Wait a quarter of an hour, then try again.")
+            record(asked.login[:200], "sign-in refused", "session")
+            raise Failure(401, "signed_out", "Login and password do not match.")
+        login(request._request, account)
+        request.user = account
+        record(account.login, "sign-in", "session")
+        return answer(_session(request))
+
+    @extend_schema(request=None, responses=SessionAnswer)
+    def delete(self, request: Request) -> Response:
+        if request.user and request.user.is_authenticated:
+            record(request.user.login, "sign-out", "session")
+        logout(request._request)
+        request.user = None
+        return answer(_session(request))
+
+
+class People(APIView):
+    """Administrators: everybody, with organizations, groups and attributes."""
+
+    @extend_schema(responses=PeopleAnswer, parameters=[STATE_PARAMETER])
+    def get(self, request: Request) -> Response:
+        base = evaluator(state_of(request))
+        people = []
+        for viewer in base.everyone():
+            user = base.people.users[viewer.login or ""]
+            people.append(
+                PersonEntry(
+                    login=user.login,
+                    name=user.name,
+                    email=user.email,
+                    organization=user.organization,
+                    kind=user.kind,
+                    enabled=user.enabled,
+                    groups=[name for name, path in viewer.groups.items() if len(path) == 1],
+                    roles=list(viewer.held),
+                )
+            )
+        bundle = base.bundle
+        return answer(
+            PeopleAnswer(
+                people=people,
+                organizations=[OrganizationEntry(name=item.name, label=item.title, parent=item.parent) for item in bundle.organizations],
+                groups=[
+                    GroupEntry(name=item.name, label=item.title, enabled=item.enabled, priority=item.priority, users=item.users, groups=item.groups)
+                    for item in bundle.groups
+                ],
+                attributes=bundle.attributes,
+            )
+        )
+
+
+class Person(APIView):
+    """Administrators: what reaches a person; change the person."""
+
+    @extend_schema(responses=PersonCard, parameters=[STATE_PARAMETER])
+    def get(self, request: Request, login: str) -> Response:
+        return answer(self._card(request, login))
+
+    @extend_schema(
+        request=PersonChange, responses=ImpactAnswer, parameters=[OpenApiParameter("try", bool, description="Show the effect without making the change.")]
+    )
+    def patch(self, request: Request, login: str) -> Response:
+        asked = read_body(request, PersonChange)
+        only_try = request.query_params.get("try") == "true"
+        account = Account.objects.filter(login=login).first()
+        if account is None:
+            raise missing("user", login)
+        if account.version != asked.version:
+            raise stale(login, self._card(request, login).model_dump(mode="json", by_alias=True))
+        if account.pk == request.user.pk and asked.enabled is False:
+            raise Failure(422, "invalid", "You cannot disable your own account.")
+        viewers = tried(lambda: change_person(account, asked))
+        if not only_try:
+            fresh = Account.objects.get(pk=account.pk)
+            made(lambda: change_person(fresh, asked))
+            changed = asked.model_dump(mode="json", exclude_defaults=True, exclude={"version"})
+            record(request.user.login, "change person", login, **changed)
+        return answer(ImpactAnswer(viewers=viewers))
+
+    def _card(self, request: Request, login: str) -> PersonCard:
+        state = state_of(request)
+        base = evaluator(state)
+        account = Account.objects.filter(login=login).first()
+        if account is None or login not in base.people.users:
+            raise missing("user", login)
+        viewer = base.viewer(login)
+        record_look(request.user, [login], "person card", state)
+        groups = base.people.groups
+        return PersonCard(
+            login=account.login,
+            name=account.name,
+            email=account.email,
+            organization=viewer.organization,
+            kind="service" if account.kind == "service" else "person",
+            enabled=account.enabled,
+            version=account.version,
+            can_sign_in=account.has_usable_password(),
+            groups=[EffectiveGroup(name=name, label=groups[name].title, path=list(path), direct=len(path) == 1) for name, path in viewer.groups.items()],
+            attributes=[
+                AttributeCard(
+                    definition=definition,
+                    values=list(resolution.values) if resolution.values is not None else None,
+                    conflict=resolution.conflict,
+                    ladder=[LadderRung(kind=rung.kind, name=rung.name, values=list(rung.values), decides=rung.decides) for rung in resolution.ladder],  # type: ignore[arg-type]
+                    own=account.attributes.get(definition.name),
+                )
+                for definition in base.bundle.attributes
+                if definition.shown_to != "nobody" and (resolution := viewer.attributes[definition.name])
+            ],
+            roles=[
+                HeldRoleCard(name=name, label=base.roles[name].role.title, kind=base.roles[name].role.kind, paths=paths_of(viewer, name))
+                for name in viewer.held
+            ],
+            pages=[page.name for page in base.bundle.pages if base.may_open(viewer, page.name)],
+            shares={name: share(base, viewer, name) for name in base.models},
+            nothing=why_nothing(base, viewer),
+        )

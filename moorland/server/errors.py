@@ -1,0 +1,114 @@
+"""Errors as sentences with a machine-readable code beside."""
+
+from typing import Any, TypeVar
+
+from django.core.exceptions import PermissionDenied
+from django.http import Http404
+from pydantic import BaseModel, ValidationError
+from rest_framework import exceptions
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.bundle.shape import Shape
+from moorland.core.engine.questions import Refused
+
+Body = TypeVar("Body", bound=BaseModel)
+
+
+class ProblemShape(Shape):
+    """One problem with its place; start and end are positions in the condition at that path."""
+
+    code: str
+    message: str
+    path: str
+    start: int | None = None
+    end: int | None = None
+    nearest: str | None = None
+
+
+class ErrorShape(Shape):
+    """What is wrong, in a sentence; `current` is the stored version where a save was stale."""
+
+    code: str
+    message: str
+    problems: list[ProblemShape]
+    current: dict[str, Any] | None = None
+
+
+class ErrorAnswer(Shape):
+    """The body of every answer that is an error."""
+
+    error: ErrorShape
+
+
+class Failure(Exception):
+    """An error with its HTTP status."""
+
+    def __init__(self, status: int, code: str, message: str, problems: list[Problem] | None = None, current: dict[str, Any] | None = None) -> None:
+        self.status, self.code, self.message, self.problems, self.current = status, code, message, problems or [], current
+        super().__init__(message)
+
+
+def missing(what: str, name: str) -> Failure:
+    """404: nothing of that name."""
+    return Failure(404, "not_found", f"There is no {what} named {name}.")
+
+
+def stale(what: str, current: dict[str, Any]) -> Failure:
+    """409: somebody else saved in between."""
+    return Failure(409, "stale", f"Somebody changed {what} while you were editing it. Your version is kept here; compare and save again.", current=current)
+
+
+def problem_shape(problem: Problem) -> ProblemShape:
+    """A problem of the core as it is answered."""
+    return ProblemShape(code=problem.code, message=problem.message, path=problem.path, start=problem.start, end=problem.end, nearest=problem.nearest)
+
+
+def read_body(request: Request, shape: type[Body]) -> Body:
+    """The body of a request as a shape. Raises Failure (400) naming every field that is wrong."""
+    try:
+        return shape.model_validate_json(request.body or b"{}")
+    except ValidationError as error:
+        problems = [
+            Problem("shape", detail["msg"], path=".".join(str(step) for step in detail["loc"]))
+            for detail in error.errors(include_url=False, include_context=False)
+        ]
+        raise Failure(400, "invalid", "The request is not of the shape this address takes.", problems) from None
+
+
+def answer(shape: BaseModel, status: int = 200) -> Response:
+    """A shape as the body of an answer."""
+    return Response(shape.model_dump(mode="json", by_alias=True), status=status)
+
+
+def handle(error: Exception, context: dict[str, Any]) -> Response | None:
+    """DRF's exception handler: every known error becomes an ErrorAnswer; an unknown one is left to be a plain 500."""
+    if isinstance(error, Failure):
+        failure = error
+    elif isinstance(error, BundleError):
+        message = error.problems[0].sentence() if len(error.problems) == 1 else f"{len(error.problems)} things are wrong."
+        failure = Failure(422, "invalid", message, error.problems)
+    elif isinstance(error, Refused):
+        failure = Failure(404 if error.code == "not_found" else 422, error.code, error.message)
+    elif isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
+        failure = Failure(401, "signed_out", "You are not signed in.")
+    elif isinstance(error, exceptions.PermissionDenied | PermissionDenied):
+        failure = Failure(403, "not_allowed", str(getattr(error, "detail", "")) if "CSRF" in str(error) else "Your account may not do this.")
+    elif isinstance(error, exceptions.NotFound | Http404):
+        failure = Failure(404, "not_found", "There is nothing at this address.")
+    elif isinstance(error, exceptions.APIException):
+        failure = Failure(error.status_code, "request", str(error.detail))
+    else:
+        return None
+    response = answer(
+        ErrorAnswer(
+            error=ErrorShape(
+                code=failure.code, message=failure.message, problems=[problem_shape(problem) for problem in failure.problems], current=failure.current
+            )
+        ),
+        failure.status,
+    )
+    if failure.status == 401:
+        response["WWW-Authenticate"] = "Session"
+    return response

@@ -1,0 +1,1 @@
+"""Shelves and pages."""

@@ -1,0 +1,1 @@
+"""Roles of the draft and their assignments."""

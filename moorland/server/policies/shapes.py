@@ -1,0 +1,63 @@
+"""What the addresses of roles take and give."""
+
+from pydantic import Field
+
+from moorland.core.bundle.policy import Assignment, Role
+from moorland.core.bundle.shape import Name, Shape
+from moorland.core.insight.holders import Holder
+
+
+class KeptAssignment(Shape):
+    """An assignment with its identity and how many it reaches today."""
+
+    id: int
+    assignment: Assignment
+    people: int
+
+
+class RoleEntry(Shape):
+    """A role of the draft, who holds it, and whether it is live as it stands."""
+
+    role: Role
+    version: int
+    holders: list[Holder]
+    assignments: list[KeptAssignment]
+    live: bool
+    changed: bool
+
+
+class DeletedRole(Shape):
+    """A role deleted in the draft that viewers still have until the next release."""
+
+    name: str
+    label: str
+
+
+class RolesAnswer(Shape):
+    """All roles of the draft."""
+
+    roles: list[RoleEntry]
+    deleted: list[DeletedRole]
+
+
+class RoleSave(Shape):
+    """A role to save, without assignments; `version` is the one that was edited, left out for a new role."""
+
+    role: Role
+    version: int | None = None
+
+
+class RoleVersion(Shape):
+    """The version of a role that was looked at."""
+
+    version: int
+
+
+class AssignmentsRequest(Shape):
+    """Assignments to add."""
+
+    add: list[Assignment] = Field(max_length=50)
+
+
+class Renamed(Shape):
+    name: Name

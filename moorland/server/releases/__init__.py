@@ -1,0 +1,1 @@
+"""Releases: immutable, hashed documents that viewers get."""

@@ -1,0 +1,36 @@
+"""Releases, and the workspace they belong to."""
+
+from typing import Any
+
+from django.conf import settings
+from django.db import models
+
+
+class Workspace(models.Model):
+    """The one workspace of an installation. Its counters grow with every change, so that answers are cached no longer than they are true."""
+
+    name = models.CharField(max_length=200)
+    time_zone = models.CharField(max_length=60, default="UTC")
+    policy_version = models.PositiveBigIntegerField(default=1)
+    people_version = models.PositiveBigIntegerField(default=1)
+
+
+class Release(models.Model):
+    """An immutable policy document: models, roles without assignments, shelves and pages."""
+
+    number = models.PositiveIntegerField(unique=True)
+    document = models.JSONField()
+    role_ids = models.JSONField()
+    content_hash = models.CharField(max_length=64)
+    note = models.CharField(max_length=2000, blank=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["-number"]
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        """A release is written once."""
+        if self.pk is not None:
+            raise ValueError("a release cannot be changed")
+        super().save(*args, **kwargs)

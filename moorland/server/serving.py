@@ -1,0 +1,35 @@
+"""Runs the server: one process, so that joined data is in memory once, with several threads."""
+
+from typing import Any
+
+from gunicorn.app.base import BaseApplication
+
+from moorland.server.wsgi import application
+
+
+class _Application(BaseApplication):
+    def __init__(self, options: dict[str, Any]) -> None:
+        self.options = options
+        super().__init__()
+
+    def load_config(self) -> None:
+        for key, value in self.options.items():
+            self.cfg.set(key, value)
+
+    def load(self) -> Any:
+        return application
+
+
+def serve(port: int) -> None:
+    """Serves on the loopback address until it is stopped."""
+    options = {
+        "bind": f"127.0.0.1:{port}",
+        "workers": 1,
+        "threads": 8,
+        "worker_class": "gthread",
+        "loglevel": "warning",
+        "timeout": 120,
+        "graceful_timeout": 5,
+        "control_socket_disable": True,
+    }
+    _Application({key: value for key, value in options.items()}).run()

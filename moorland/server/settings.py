@@ -1,0 +1,123 @@
+"""Settings of the server. `DATA` names the folder of the database and the secrets (./var), `MOORLAND_DEMO` turns on the demo's sign-in list."""
+
+import os
+import secrets
+from pathlib import Path
+
+BASE_DIR = Path(__file__).resolve().parents[2]
+DATA = Path(os.environ.get("DATA", "var")).resolve()
+DATA.mkdir(parents=True, exist_ok=True)
+
+
+def _kept_secret(path: Path) -> str:
+    """A secret made once and kept in a file only its owner can read."""
+    try:
+        with os.fdopen(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600), "w") as opened:
+            opened.write(secrets.token_urlsafe(48))
+    except FileExistsError:
+        pass
+    return path.read_text("utf-8")
+
+
+SECRET_KEY = _kept_secret(DATA / "secret.key")
+DEMO = os.environ.get("MOORLAND_DEMO") == "1"
+DEBUG = False
+ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *filter(None, os.environ.get("MOORLAND_HOSTS", "").split(","))]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "rest_framework",
+    "drf_spectacular",
+    "axes",
+    "moorland.server.trail",
+    "moorland.server.directory",
+    "moorland.server.catalog",
+    "moorland.server.policies",
+    "moorland.server.pages",
+    "moorland.server.releases",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "moorland.server.protection.ContentSecurityMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+
+ROOT_URLCONF = "moorland.server.urls"
+WSGI_APPLICATION = "moorland.server.wsgi.application"
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates"}]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "moorland.sqlite3",
+        "OPTIONS": {
+            "timeout": 20,
+            "transaction_mode": "IMMEDIATE",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_USER_MODEL = "directory.Account"
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "moorland.server.directory.sign_in.LoginBackend"]
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}}]
+
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_USERNAME_FORM_FIELD = "login"
+AXES_RESET_ON_SUCCESS = True
+AXES_VERBOSE = False
+AXES_DISABLE_ACCESS_LOG = True
+SILENCED_SYSTEM_CHECKS = ["axes.W003"]
+
+SESSION_COOKIE_NAME = "moorland_session"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_AGE = 12 * 3600
+CSRF_COOKIE_NAME = "moorland_csrf"
+CSRF_COOKIE_SAMESITE = "Lax"
+CSRF_HEADER_NAME = "HTTP_X_CSRF_TOKEN"
+CSRF_FAILURE_VIEW = "moorland.server.protection.csrf_failure"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["moorland.server.protection.SessionSignIn"],
+    "DEFAULT_PERMISSION_CLASSES": ["moorland.server.protection.IsAdministrator"],
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "moorland.server.errors.handle",
+    "UNAUTHENTICATED_USER": None,
+}
+SPECTACULAR_SETTINGS = {"TITLE": "Moorland", "DESCRIPTION": "Who sees what, for everyone at once, before anything is released.", "VERSION": "1"}
+
+STATIC_URL = "/static/"
+WHITENOISE_ROOT = BASE_DIR / "web" / "dist"
+WHITENOISE_INDEX_FILE = True
+USE_TZ = True
+TIME_ZONE = "UTC"
+USE_I18N = False
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"axes": {"level": "ERROR"}},
+}

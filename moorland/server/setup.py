@@ -1,0 +1,98 @@
+"""Fills an empty workspace from a bundle: people, models with their data, roles, pages, and a first release."""
+
+from pathlib import Path
+
+from django.db import transaction
+
+from moorland.core.bundle.document import Bundle
+from moorland.core.bundle.people import OrganizationValue
+from moorland.core.bundle.reading import path_inside, read_folder
+from moorland.core.bundle.writing import to_plain
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.sources.files import folder_loader, read_arrow
+from moorland.server.catalog.models import Model
+from moorland.server.catalog.storage import store_table
+from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
+from moorland.server.pages.models import Page, Shelf
+from moorland.server.policies.models import Assignment, Role
+from moorland.server.releases.models import Workspace
+from moorland.server.releases.publishing import publish
+from moorland.server.trail.models import record
+
+
+@transaction.atomic
+def fill_workspace(folder: Path, administrators: set[str], password: str | None, sign_in: set[str]) -> None:
+    """Imports the bundle in a folder into an empty database, whole or not at all.
+
+    `sign_in` names the logins that get the password. Raises BundleError where the bundle is wrong.
+    """
+    bundle = read_folder(folder)
+    Evaluator(bundle, folder_loader(folder))
+    Workspace.objects.create(name=bundle.name, time_zone=bundle.time_zone)
+    _people(bundle, administrators, password, sign_in)
+    for position, model in enumerate(bundle.models):
+        Model.objects.create(name=model.name, document=to_plain(model), position=position)
+        for table in model.tables:
+            if table.data is not None:
+                store_table(model.name, table, read_arrow(path_inside(folder, table.data), table))
+    _policies(bundle)
+    for position, shelf in enumerate(bundle.shelves):
+        Shelf.objects.create(name=shelf.name, document=to_plain(shelf), position=position)
+    for position, page in enumerate(bundle.pages):
+        Page.objects.create(name=page.name, document=to_plain(page), position=position)
+    record("moorland", "import", bundle.name, users=len(bundle.users), models=len(bundle.models), roles=len(bundle.roles))
+    publish(None, "First release, from the imported bundle")
+
+
+def _people(bundle: Bundle, administrators: set[str], password: str | None, sign_in: set[str]) -> None:
+    organizations: dict[str, Organization] = {}
+    waiting = list(bundle.organizations)
+    while waiting:
+        ready = [item for item in waiting if item.parent is None or item.parent in organizations]
+        for item in ready:
+            values = {name: to_plain(value) if isinstance(value, OrganizationValue) else value for name, value in item.attributes.items()}
+            parent = organizations[item.parent] if item.parent else None
+            organizations[item.name] = Organization.objects.create(name=item.name, label=item.label or "", parent=parent, attributes=values)
+        waiting = [item for item in waiting if item not in ready]
+    for position, definition in enumerate(bundle.attributes):
+        AttributeDefinition.objects.create(name=definition.name, document=to_plain(definition), position=position)
+    for user in bundle.users:
+        Account.objects.create_account(
+            user.login,
+            user.name,
+            password if user.login in sign_in else None,
+            email=user.email,
+            organization=organizations[user.organization] if user.organization else None,
+            kind=user.kind,
+            enabled=user.enabled,
+            attributes=user.attributes,
+            is_administrator=user.login in administrators,
+        )
+    accounts = {account.login: account for account in Account.objects.all()}
+    groups = {
+        group.name: Group.objects.create(name=group.name, label=group.label or "", priority=group.priority, enabled=group.enabled, attributes=group.attributes)
+        for group in bundle.groups
+    }
+    for group in bundle.groups:
+        groups[group.name].users.set([accounts[login] for login in group.users])
+        groups[group.name].groups.set([groups[name] for name in group.groups])
+
+
+def _policies(bundle: Bundle) -> None:
+    accounts = {account.login: account for account in Account.objects.all()}
+    groups = {group.name: group for group in Group.objects.all()}
+    for position, role in enumerate(bundle.roles):
+        document = to_plain(role)
+        document.pop("assigned", None)
+        stored = Role.objects.create(name=role.name, document=document, position=position)
+        for assignment in role.assigned:
+            Assignment.objects.create(
+                role=stored,
+                account=accounts[assignment.user] if assignment.user else None,
+                group=groups[assignment.group] if assignment.group else None,
+                everyone=bool(assignment.everyone),
+                when=assignment.when or "",
+                first_day=assignment.from_,
+                last_day=assignment.until,
+                reason=assignment.reason or "",
+            )

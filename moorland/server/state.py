@@ -1,0 +1,205 @@
+"""The draft and the live release as bundles, and their evaluators (architecture.md: draft, live and releases are bundles)."""
+
+import datetime
+import threading
+from typing import Any, Literal
+
+from django.conf import settings
+from django.db import transaction
+from django.db.models import F
+
+from moorland.core.bundle.document import Bundle
+from moorland.core.bundle.policy import Role as RoleShape
+from moorland.core.bundle.problems import BundleError
+from moorland.core.bundle.reading import read_document
+from moorland.core.bundle.structure import check_structure
+from moorland.core.bundle.writing import to_plain
+from moorland.core.engine.evaluator import Evaluator, today_in
+from moorland.core.engine.model_data import ModelData
+from moorland.server.catalog.models import Model
+from moorland.server.catalog.storage import load_table
+from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
+from moorland.server.errors import Failure
+from moorland.server.pages.models import Page, Shelf
+from moorland.server.policies.models import Assignment, Role
+from moorland.server.releases.models import Release, Workspace
+
+State = Literal["draft", "live"]
+
+_evaluators: dict[tuple[Any, ...], Evaluator] = {}
+_joined: dict[object, ModelData] = {}
+_lock = threading.RLock()
+
+
+def workspace() -> Workspace:
+    """The one workspace. Raises Failure (503) before it is set up."""
+    found = Workspace.objects.first()
+    if found is None:
+        raise Failure(503, "not_set_up", "This workspace is not set up yet. Run moorland demo, or import a bundle.")
+    return found
+
+
+def people_changed() -> None:
+    """Marks that people, groups, attribute values or assignments changed: every answer is computed anew."""
+    Workspace.objects.update(people_version=F("people_version") + 1)
+
+
+def policy_changed() -> None:
+    """Marks that the draft or the live release changed."""
+    Workspace.objects.update(policy_version=F("policy_version") + 1)
+
+
+def people_document() -> dict[str, Any]:
+    """The people part of a bundle, as it is now."""
+    organizations = {organization.pk: organization for organization in Organization.objects.all()}
+    logins: dict[int, str] = {}
+    users = []
+    for account in Account.objects.all():
+        logins[account.pk] = account.login
+        home = organizations.get(account.organization_id) if account.organization_id else None
+        users.append(
+            {
+                "login": account.login,
+                "name": account.name,
+                "email": account.email,
+                "organization": home.name if home else None,
+                "kind": account.kind,
+                "enabled": account.enabled,
+                "attributes": account.attributes,
+            }
+        )
+    groups = [
+        {
+            "name": group.name,
+            "label": group.label or None,
+            "priority": group.priority,
+            "enabled": group.enabled,
+            "attributes": group.attributes,
+            "users": sorted(user.login for user in group.users.all()),
+            "groups": sorted(inner.name for inner in group.groups.all()),
+        }
+        for group in Group.objects.prefetch_related("users", "groups")
+    ]
+    return {
+        "organizations": [
+            {
+                "name": item.name,
+                "label": item.label or None,
+                "parent": organizations[item.parent_id].name if item.parent_id else None,
+                "attributes": item.attributes,
+            }
+            for item in organizations.values()
+        ],
+        "attributes": [definition.document for definition in AttributeDefinition.objects.all()],
+        "groups": groups,
+        "users": users,
+    }
+
+
+def assignments_of_roles() -> dict[int, list[dict[str, Any]]]:
+    """Each role's assignments in the written form, by the role's id."""
+    result: dict[int, list[dict[str, Any]]] = {}
+    for assignment in Assignment.objects.select_related("account", "group"):
+        result.setdefault(assignment.role_id, []).append(assignment_document(assignment))
+    return result
+
+
+def assignment_document(assignment: Assignment) -> dict[str, Any]:
+    """An assignment in the written form of bundle.md."""
+    if assignment.account is not None:
+        document: dict[str, Any] = {"user": assignment.account.login}
+    elif assignment.group is not None:
+        document = {"group": assignment.group.name}
+    else:
+        document = {"everyone": True} if assignment.everyone else {"when": assignment.when}
+    if assignment.first_day:
+        document["from"] = assignment.first_day.isoformat()
+    if assignment.last_day:
+        document["until"] = assignment.last_day.isoformat()
+    if assignment.reason:
+        document["reason"] = assignment.reason
+    return document
+
+
+def draft_policy() -> tuple[dict[str, Any], dict[str, int]]:
+    """The draft's policy document, and the id of each role in it."""
+    roles = list(Role.objects.filter(deleted=False))
+    document = {
+        "models": [model.document for model in Model.objects.all()],
+        "roles": [role.document for role in roles],
+        "shelves": [shelf.document for shelf in Shelf.objects.all()],
+        "pages": [page.document for page in Page.objects.all()],
+    }
+    return document, {role.name: role.pk for role in roles}
+
+
+def live_release() -> Release | None:
+    """The newest release."""
+    return Release.objects.first()
+
+
+def policy(state: State) -> tuple[dict[str, Any], dict[str, int]]:
+    """The policy document of the draft or of the live release; nothing is live before the first release."""
+    if state == "draft":
+        return draft_policy()
+    release = live_release()
+    return (release.document, release.role_ids) if release else ({}, {})
+
+
+def bundle_of(state: State, policy_document: dict[str, Any] | None = None) -> Bundle:
+    """The draft or live bundle with the people as they are now.
+
+    A release whose sentences no longer fit the people (an attribute deleted) still reads; what it names is then absent.
+    """
+    space = workspace()
+    document, role_ids = policy(state)
+    if policy_document is not None:
+        document = policy_document
+    assigned = assignments_of_roles()
+    roles = [{**role, "assigned": assigned.get(role_ids.get(role["name"], 0), [])} for role in document.get("roles", [])]
+    return read_document({"moorland": 1, "name": space.name, "time_zone": space.time_zone, **people_document(), **document, "roles": roles}, state)
+
+
+def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
+    """The evaluator of the draft or the live release, kept until something changes.
+
+    Raises Failure (409) where the state cannot be evaluated; nothing is answered then.
+    """
+    space = workspace()
+    day = as_of or today_in(space.time_zone)
+    key = (str(settings.DATA), state, space.policy_version, space.people_version, day)
+    with _lock:
+        if key not in _evaluators:
+            with transaction.atomic():
+                try:
+                    made = Evaluator(bundle_of(state), load_table, day, _secret(), _joined)
+                except BundleError as error:
+                    raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
+            for old in [old for old in _evaluators if old[:2] == key[:2] and old[2:4] != key[2:4]]:
+                del _evaluators[old]
+            _evaluators[key] = made
+            while len(_joined) > 12:
+                del _joined[next(iter(_joined))]
+        return _evaluators[key]
+
+
+def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, Any] | None = None) -> Evaluator:
+    """An evaluator in which some roles are replaced or added, or the people differ, and all else is as in `base`.
+
+    Raises BundleError with the problems of what was changed.
+    """
+    bundle = base.bundle
+    if people is not None:
+        changed = {**to_plain(bundle), **people}
+        return Evaluator(read_document(changed), load_table, base.as_of, base.secret, _joined)
+    edited = {role.name: role for role in roles}
+    kept = [edited.pop(role.name, role) for role in bundle.roles]
+    bundle = bundle.model_copy(update={"roles": [*kept, *edited.values()]})
+    problems = check_structure(bundle)
+    if problems:
+        raise BundleError(problems)
+    return Evaluator(bundle, load_table, base.as_of, base.secret, _joined)
+
+
+def _secret() -> bytes:
+    return str(settings.SECRET_KEY).encode()[:64]

@@ -1,0 +1,1 @@
+"""The record of who did and looked at what."""

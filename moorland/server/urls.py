@@ -1,0 +1,64 @@
+"""Every address of the server. Each view states in its docstring who may call it."""
+
+from pathlib import Path
+
+from django.conf import settings
+from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
+from django.urls import path, re_path
+from drf_spectacular.views import SpectacularAPIView
+
+from moorland.server import schema as _schema  # registers the session scheme
+from moorland.server.directory.views import People, Person, Session
+from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles
+from moorland.server.releases.views import OneRelease, Pending, Releases, WorkspaceState
+from moorland.server.trail.views import Trail
+from moorland.server.viewing.own import OwnAnswers, OwnPage, OwnPages
+from moorland.server.viewing.views import Aligned, CheckCondition, ColumnValues, Effect, Evaluate, ModelDocument, PageLooks, Pages
+
+
+def application(request: HttpRequest) -> HttpResponseBase:
+    """Anybody: the application itself; its own router shows the screen an address names."""
+    index = Path(settings.WHITENOISE_ROOT) / "index.html"
+    if not index.is_file():
+        return HttpResponse("The interface is not built yet. Run make install.", status=503, content_type="text/plain")
+    response = FileResponse(index.open("rb"), content_type="text/html; charset=utf-8")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
+def no_such_address(request: HttpRequest) -> JsonResponse:
+    """Anybody: an address of the API that does not exist."""
+    return JsonResponse({"error": {"code": "not_found", "message": "There is nothing at this address.", "problems": []}}, status=404)
+
+
+assert _schema.SessionScheme
+
+urlpatterns = [
+    path("api/session", Session.as_view()),
+    path("api/state", WorkspaceState.as_view()),
+    path("api/models/<str:model>", ModelDocument.as_view()),
+    path("api/models/<str:model>/values/<str:table>/<str:column>", ColumnValues.as_view()),
+    path("api/roles", Roles.as_view()),
+    path("api/roles/<str:name>", OneRole.as_view()),
+    path("api/roles/<str:name>/restore", RestoredRole.as_view()),
+    path("api/roles/<str:name>/assignments", Assignments.as_view()),
+    path("api/roles/<str:name>/assignments/<int:key>", OneAssignment.as_view()),
+    path("api/people", People.as_view()),
+    path("api/people/<str:login>", Person.as_view()),
+    path("api/evaluate", Evaluate.as_view()),
+    path("api/effect", Effect.as_view()),
+    path("api/rows", Aligned.as_view()),
+    path("api/check", CheckCondition.as_view()),
+    path("api/pages", Pages.as_view()),
+    path("api/pages/<str:page>/look", PageLooks.as_view()),
+    path("api/releases", Releases.as_view()),
+    path("api/releases/pending", Pending.as_view()),
+    path("api/releases/<int:number>", OneRelease.as_view()),
+    path("api/trail", Trail.as_view()),
+    path("api/my/pages", OwnPages.as_view()),
+    path("api/my/pages/<str:page>", OwnPage.as_view()),
+    path("api/my/answers", OwnAnswers.as_view()),
+    path("api/schema", SpectacularAPIView.as_view()),
+    re_path(r"^api/.*$", no_such_address),
+    re_path(r"^(?!static/).*$", application),
+]

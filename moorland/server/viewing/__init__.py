@@ -1,0 +1,1 @@
+"""Questions asked by administrators and by viewers."""

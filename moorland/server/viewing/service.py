@@ -1,0 +1,147 @@
+"""From requests to the evaluator and back: pinned viewers, unsaved roles, pages with their exhibits."""
+
+import datetime
+from typing import Any
+
+from moorland.core.bundle.document import Bundle
+from moorland.core.bundle.pages import Exhibit, Page
+from moorland.core.bundle.people import ImaginedViewer, RealViewer
+from moorland.core.bundle.policy import Role
+from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.questions import Question, Refusal, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
+from moorland.core.people import Viewer
+from moorland.server.state import State, evaluator, evaluator_with
+from moorland.server.viewing.shapes import AllData, ExhibitAnswer, MeasureLabel, PageAnswer, PinnedViewer
+
+
+def evaluators(state: State, as_of: datetime.date | None, edited: list[Role]) -> tuple[Evaluator, Evaluator | None, list[Problem]]:
+    """The evaluator of a state, the one with the edited roles, and the problems of those roles, with paths inside the role."""
+    base = evaluator(state, as_of)
+    if not edited:
+        return base, base, []
+    named = {role.name: role for role in base.bundle.roles}
+    unsaved = [role.model_copy(update={"assigned": role.assigned or (named[role.name].assigned if role.name in named else [])}) for role in edited]
+    try:
+        return base, evaluator_with(base, unsaved), []
+    except BundleError as error:
+        prefixes = _role_prefixes(base.bundle, unsaved)
+        return base, None, [problem.at(_without_prefix(problem.path, prefixes)) for problem in error.problems]
+
+
+def _role_prefixes(bundle: Bundle, edited: list[Role]) -> list[str]:
+    names = [role.name for role in bundle.roles]
+    names += [role.name for role in edited if role.name not in names]
+    return [f"roles[{names.index(role.name)}]." for role in edited]
+
+
+def _without_prefix(path: str, prefixes: list[str]) -> str:
+    return next((path.removeprefix(prefix) for prefix in prefixes if path.startswith(prefix)), path)
+
+
+def resolve(base: Evaluator, pinned: PinnedViewer, lenient: bool = False) -> Viewer:
+    """The viewer a chip stands for. With `lenient`, roles that do not exist in this state are left out.
+
+    Raises BundleError for somebody who does not exist.
+    """
+    if isinstance(pinned, AllData):
+        return base.all_data()
+    if lenient and isinstance(pinned, RealViewer) and pinned.only_roles is not None:
+        pinned = pinned.model_copy(update={"only_roles": [name for name in pinned.only_roles if name in base.roles]})
+    if lenient and isinstance(pinned, ImaginedViewer) and pinned.imagine.only_roles is not None:
+        known = [name for name in pinned.imagine.only_roles if name in base.roles]
+        pinned = ImaginedViewer(imagine=pinned.imagine.model_copy(update={"only_roles": known}))
+    return base.viewer(pinned)
+
+
+def viewer_title(pinned: PinnedViewer) -> str:
+    """How a pinned viewer is called in the trail."""
+    if isinstance(pinned, AllData):
+        return "all data"
+    if isinstance(pinned, str):
+        return pinned
+    only = pinned.only_roles if isinstance(pinned, RealViewer) else pinned.imagine.only_roles
+    roles = f" with only {', '.join(only) or 'no role'}" if only is not None else ""
+    return f"{pinned.login}{roles}" if isinstance(pinned, RealViewer) else f"imagined {pinned.imagine.login or 'viewer'}{roles}"
+
+
+def exhibit_question(page: Page, exhibit: Exhibit) -> Question:
+    """The question an exhibit asks (10.1)."""
+    model = page.model or ""
+    if exhibit.kind == "list":
+        return Question(
+            rows=RowsQuestion(
+                model=model, table=exhibit.table or "", columns=exhibit.columns or None, where=exhibit.where, order=exhibit.order, limit=exhibit.limit or 100
+            )
+        )
+    return Question(totals=TotalsQuestion(model=model, by=exhibit.by, measures=exhibit.measures, where=exhibit.where))
+
+
+def page_as_seen(base: Evaluator, viewer: Viewer, page: Page, own: bool = False) -> PageAnswer:
+    """The page with the answer of each exhibit; one that answers not found, or with no measure left, is unavailable (10.3).
+
+    With `own`, for viewers themselves, an unavailable exhibit does not even keep its title: a title can name what is withheld.
+    """
+    exhibits = []
+    for exhibit in page.exhibits:
+        answer = base.answer(viewer, exhibit_question(page, exhibit))
+        if isinstance(answer, RowsAnswer):
+            exhibits.append(ExhibitAnswer(exhibit=_shown(exhibit, own), rows=without_states(answer)))
+        elif isinstance(answer, TotalsAnswer) and len(answer.not_found) < len(set(answer.measures)):
+            kept = [index for index, name in enumerate(answer.measures) if name not in answer.not_found]
+            exhibits.append(
+                ExhibitAnswer(
+                    exhibit=_shown(exhibit, own).model_copy(update={"measures": [exhibit.measures[index] for index in kept]}), totals=_only(answer, kept)
+                )
+            )
+        else:
+            exhibits.append(ExhibitAnswer(exhibit=Exhibit(title="Not available" if own else exhibit.title, kind=exhibit.kind, width=exhibit.width)))
+    shown = {name for entry in exhibits if entry.totals for name in entry.totals.measures}
+    measures = base.models[page.model].schema.measures if page.model in base.models else {}
+    labels = {name: MeasureLabel(label=measure.title, format=measure.format) for name, measure in measures.items() if name in shown}
+    return PageAnswer(name=page.name, label=page.title, shelf=page.shelf, exhibits=exhibits, measures=labels)
+
+
+def _shown(exhibit: Exhibit, own: bool) -> Exhibit:
+    """The exhibit as it is sent: a viewer is not sent the text of its filter."""
+    return exhibit.model_copy(update={"where": None}) if own else exhibit
+
+
+def _only(answer: TotalsAnswer, kept: list[int]) -> TotalsAnswer:
+    """The answer with the measures at these places only: what is absent leaves no mark."""
+
+    def pick(values: list[Any]) -> list[Any]:
+        return [values[index] for index in kept]
+
+    lines = [line.model_copy(update={"values": pick(line.values)}) for line in answer.lines]
+    return answer.model_copy(
+        update={"measures": pick(answer.measures), "lines": lines, "total": pick(answer.total), "basis": pick(answer.basis), "not_found": []}
+    )
+
+
+def without_states(answer: RowsAnswer) -> RowsAnswer:
+    """The rows as a viewer gets them: no cell states (7.1)."""
+    return answer.model_copy(update={"states": []})
+
+
+def for_viewers_channel(answer: Any) -> Any:
+    """Any answer as a viewer may have it."""
+    return without_states(answer) if isinstance(answer, RowsAnswer) else answer
+
+
+def why_nothing(base: Evaluator, viewer: Viewer) -> str | None:
+    """Why a viewer sees nothing at all, in one sentence; None where there is something to see."""
+    name = viewer.name or viewer.login or "This viewer"
+    if not viewer.enabled:
+        return f"{name} is disabled, so nothing is visible."
+    held = base.held_roles(viewer)
+    if not held:
+        return f"{name} holds no role, so nothing is visible."
+    if not any(role.role.kind == "grant" for role in held):
+        return f"{name} holds limit roles only ({', '.join(role.role.title for role in held)}); a limit opens nothing."
+    return None
+
+
+def refusal_message(answer: Any) -> str | None:
+    """The sentence of a refusal."""
+    return answer.error.message if isinstance(answer, Refusal) else None

@@ -1,0 +1,228 @@
+"""What the addresses of viewing take and give."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from moorland.core.bundle.model import Model
+from moorland.core.bundle.pages import Exhibit, Page
+from moorland.core.bundle.people import ViewerReference
+from moorland.core.bundle.policy import Role
+from moorland.core.bundle.shape import Day, Shape
+from moorland.core.engine.questions import Answer, AnswerError, Question, RowsAnswer, TotalsAnswer
+from moorland.core.insight.effect import AlignedQuestion, AlignedRows, ModelShare
+from moorland.server.errors import ProblemShape
+
+StateName = Literal["draft", "live"]
+
+
+class AllData(Shape):
+    """All the data, as administrators compare with it."""
+
+    all_data: Literal[True]
+
+
+PinnedViewer = ViewerReference | AllData
+Viewers = Annotated[list[PinnedViewer], Field(max_length=8)]
+
+
+class Asked(Shape):
+    """What every question of an administrator carries: the state, the day, unsaved roles."""
+
+    state: StateName = "draft"
+    as_of: Day | None = None
+    edited: list[Role] = Field(default_factory=list, max_length=50)
+
+
+class EvaluateRequest(Asked):
+    """Questions for viewers, unsaved sentences included."""
+
+    viewers: Viewers
+    ask: list[Question] = Field(max_length=60)
+
+
+class ViewerAnswers(Shape):
+    """One viewer's answers, in the order asked."""
+
+    viewer: str | None
+    answers: list[Answer]
+
+
+class EvaluateAnswer(Shape):
+    """One entry a viewer, in order."""
+
+    state: StateName
+    unsaved: bool
+    viewers: list[ViewerAnswers]
+
+
+class EffectRequest(Asked):
+    """What an edited role does to viewers: shares and rows, before and after."""
+
+    model: str
+    viewers: Viewers
+    rows: AlignedQuestion | None = None
+
+
+class EffectSide(Shape):
+    """Shares and rows for each viewer in one state; a viewer's entry says why where it cannot be evaluated."""
+
+    shares: list[ModelShare]
+    rows: AlignedRows | None
+
+
+class EffectAnswer(Shape):
+    """Before and after the edit; `problems` are those of the edited role, and `after` is then left out."""
+
+    before: EffectSide
+    after: EffectSide | None
+    problems: list[ProblemShape]
+    held_by: list[bool]
+
+
+class AlignedRequest(Asked):
+    """Rows for several viewers in one order."""
+
+    viewers: Viewers
+    rows: AlignedQuestion
+
+
+class ModelAnswer(Shape):
+    """A model with the number of rows of each table and everything an objects sentence may mention."""
+
+    document: Model
+    rows: dict[str, int]
+    objects: list[str]
+    reaches: dict[str, list[str]]
+
+
+class ValueCount(Shape):
+    """A distinct value and the rows that hold it."""
+
+    value: Any
+    rows: int
+
+
+class ValuesAnswer(Shape):
+    """The distinct values of a column, most frequent first."""
+
+    type: str
+    distinct: int
+    blank: int
+    values: list[ValueCount]
+
+
+class ExhibitAnswer(Shape):
+    """An exhibit with its answer; without one it is unavailable, and nothing says why."""
+
+    exhibit: Exhibit
+    rows: RowsAnswer | None = None
+    totals: TotalsAnswer | None = None
+
+
+class PageAnswer(Shape):
+    """A page as somebody sees it."""
+
+    name: str
+    label: str
+    shelf: str
+    exhibits: list[ExhibitAnswer]
+    measures: dict[str, "MeasureLabel"]
+
+
+class MeasureLabel(Shape):
+    """How a measure that exists for the viewer is called and shown."""
+
+    label: str
+    format: str | None
+
+
+class PageLookRequest(Asked):
+    """A page as another viewer sees it."""
+
+    viewer: PinnedViewer
+
+
+class PageLook(Shape):
+    """A page as another viewer sees it, or why it does not exist for that viewer."""
+
+    can_open: bool
+    page: PageAnswer | None
+    reason: str | None
+
+
+class PageEntry(Shape):
+    """A page in the list, with how many may open it."""
+
+    page: Page
+    openers: list[str]
+
+
+class ShelfEntry(Shape):
+    """A shelf with its pages."""
+
+    name: str
+    label: str
+    pages: list[PageEntry]
+
+
+class PagesList(Shape):
+    """All shelves and pages of a state."""
+
+    state: StateName
+    shelves: list[ShelfEntry]
+
+
+class MyPage(Shape):
+    """A page in a viewer's own list."""
+
+    name: str
+    label: str
+
+
+class MyShelf(Shape):
+    """A shelf with the pages a viewer may open."""
+
+    name: str
+    label: str
+    pages: list[MyPage]
+
+
+class MyPages(Shape):
+    """What a viewer may open."""
+
+    shelves: list[MyShelf]
+
+
+class MyAskRequest(Shape):
+    """A viewer's own questions."""
+
+    ask: list[Question] = Field(max_length=60)
+
+
+class MyAnswers(Shape):
+    """Answers with cell states left out: a hidden cell cannot be told from an empty one (7.1)."""
+
+    answers: list[Answer]
+
+
+class CheckRequest(Shape):
+    """A condition to check while it is typed."""
+
+    model: str | None = None
+    table: str | None = None
+    where: str = Field(max_length=20_000)
+    kind: Literal["rows", "pages", "assignment", "question"]
+
+
+class CheckAnswer(Shape):
+    """Whether the condition can be used; if not, where and why."""
+
+    valid: bool
+    problem: ProblemShape | None
+
+
+class Refusable(Shape):
+    """Why somebody sees nothing."""
+
+    error: AnswerError

@@ -1,0 +1,237 @@
+"""Questions of administrators: any viewers, draft or live, unsaved sentences included. Every look goes to the trail."""
+
+import numpy as np
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from moorland.core.bundle.problems import BundleError
+from moorland.core.bundle.structure import object_names
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.listing import json_values
+from moorland.core.engine.questions import AnswerError
+from moorland.core.engine.totals import group_codes, group_labels
+from moorland.core.insight.effect import AlignedQuestion, AlignedRows, ModelShare, aligned_rows, share
+from moorland.core.insight.holders import page_openers
+from moorland.core.language.checking import Scope, check_condition
+from moorland.core.language.errors import ConditionError
+from moorland.server.errors import Failure, answer, missing, problem_shape, read_body
+from moorland.server.state import State, evaluator
+from moorland.server.viewing.looks import record_look
+from moorland.server.viewing.service import evaluators, page_as_seen, resolve, viewer_title, why_nothing
+from moorland.server.viewing.shapes import (
+    AlignedRequest,
+    CheckAnswer,
+    CheckRequest,
+    EffectAnswer,
+    EffectRequest,
+    EffectSide,
+    EvaluateAnswer,
+    EvaluateRequest,
+    ModelAnswer,
+    PageEntry,
+    PageLook,
+    PageLookRequest,
+    PagesList,
+    PinnedViewer,
+    ShelfEntry,
+    ValueCount,
+    ValuesAnswer,
+    ViewerAnswers,
+)
+
+
+def state_of(request: Request) -> State:
+    """The state an address asks for: draft unless `state=live`."""
+    return "live" if request.query_params.get("state") == "live" else "draft"
+
+
+STATE_PARAMETER = OpenApiParameter("state", str, enum=["draft", "live"])
+
+
+def _problems(problems: list) -> Failure:  # type: ignore[type-arg]
+    return Failure(422, "invalid", problems[0].sentence(), problems)
+
+
+class Evaluate(APIView):
+    """Administrators: answers questions for any viewers."""
+
+    @extend_schema(request=EvaluateRequest, responses=EvaluateAnswer)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, EvaluateRequest)
+        _, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
+        if after is None:
+            raise _problems(problems)
+        subjects = ", ".join(sorted({_subject(question) for question in asked.ask}))
+        record_look(request.user, [viewer_title(viewer) for viewer in asked.viewers], subjects, asked.state)
+        entries = []
+        for pinned in asked.viewers:
+            viewer = resolve(after, pinned)
+            entries.append(ViewerAnswers(viewer=viewer.login, answers=[after.answer(viewer, question) for question in asked.ask]))
+        return answer(EvaluateAnswer(state=asked.state, unsaved=bool(asked.edited), viewers=entries))
+
+
+def _subject(question: object) -> str:
+    rows, totals = getattr(question, "rows", None), getattr(question, "totals", None)
+    return f"rows of {rows.table}" if rows else f"totals of {', '.join(totals.measures)}" if totals else "objects and pages"
+
+
+class Effect(APIView):
+    """Administrators: what an edited role does to viewers, before and after, unsaved edits included."""
+
+    @extend_schema(request=EffectRequest, responses=EffectAnswer)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, EffectRequest)
+        before, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
+        if asked.model not in before.models:
+            raise missing("model", asked.model)
+        record_look(request.user, [viewer_title(viewer) for viewer in asked.viewers], f"effect on {asked.model}", asked.state)
+        names = {role.name for role in asked.edited}
+        held = []
+        for pinned in asked.viewers:
+            try:
+                held.append(bool(names & set(resolve(after or before, pinned, lenient=True).held)))
+            except BundleError:
+                held.append(False)
+        first = _side(before, asked.model, asked.viewers, asked.rows)
+        return answer(
+            EffectAnswer(
+                before=first,
+                after=first if after is before else _side(after, asked.model, asked.viewers, asked.rows) if after else None,
+                problems=[problem_shape(problem) for problem in problems],
+                held_by=held,
+            )
+        )
+
+
+def _side(base: Evaluator, model: str, pinned: list[PinnedViewer], rows: AlignedQuestion | None) -> EffectSide:
+    viewers, shares = [], []
+    for reference in pinned:
+        try:
+            viewer = resolve(base, reference, lenient=True)
+        except BundleError as error:
+            viewer = base.all_data()
+            viewer.enabled = False
+            shares.append(ModelShare(refused=AnswerError(code="not_found", message=error.problems[0].sentence()), tables=[], measures=[], absent_measures=[]))
+        else:
+            found = share(base, viewer, model)
+            reason = why_nothing(base, viewer)
+            shares.append(found.model_copy(update={"refused": AnswerError(code=found.refused.code, message=reason)}) if found.refused and reason else found)
+        viewers.append(viewer)
+    return EffectSide(shares=shares, rows=aligned_rows(base, rows, viewers) if rows else None)
+
+
+class Aligned(APIView):
+    """Administrators: rows of a table for several viewers in one order, withheld ones in their places."""
+
+    @extend_schema(request=AlignedRequest, responses=AlignedRows)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, AlignedRequest)
+        _, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
+        if after is None:
+            raise _problems(problems)
+        record_look(request.user, [viewer_title(viewer) for viewer in asked.viewers], f"rows of {asked.rows.table}", asked.state)
+        return answer(aligned_rows(after, asked.rows, [resolve(after, pinned) for pinned in asked.viewers]))
+
+
+class ModelDocument(APIView):
+    """Administrators: a model, the rows of its tables and what an objects sentence may mention."""
+
+    @extend_schema(responses=ModelAnswer, parameters=[STATE_PARAMETER])
+    def get(self, request: Request, model: str) -> Response:
+        base = evaluator(state_of(request))
+        if model not in base.models:
+            raise missing("model", model)
+        schema, data = base.models[model].schema, base.data(model)
+        return answer(
+            ModelAnswer(
+                document=schema.model,
+                rows={name: data.rows(name) for name in schema.tables},
+                objects=object_names(schema.model),
+                reaches={name: [other for other in schema.reached_from(name) if other != name] for name in schema.tables},
+            )
+        )
+
+
+class ColumnValues(APIView):
+    """Administrators: the distinct values of a column with their rows, for picking values in a sentence."""
+
+    @extend_schema(responses=ValuesAnswer, parameters=[STATE_PARAMETER, OpenApiParameter("search", str)])
+    def get(self, request: Request, model: str, table: str, column: str) -> Response:
+        base = evaluator(state_of(request))
+        if model not in base.models or (table, column) not in base.models[model].schema.columns:
+            raise missing("column", f"{table}.{column}")
+        record_look(request.user, ["all data"], f"values of {table}.{column}", state_of(request))
+        data = base.data(model)
+        labels, _ = group_labels(data, (table, column))
+        codes = group_codes(data, table, (table, column))
+        counts = np.bincount(codes.astype(np.int64) + 1, minlength=len(labels) + 1)
+        search = request.query_params.get("search", "").casefold()
+        values = json_values(labels, np.ones(len(labels), np.bool_))
+        order = np.argsort(-counts[1:], kind="stable") if len(labels) > 200 else np.arange(len(labels))
+        found = (ValueCount(value=values[index], rows=int(counts[index + 1])) for index in order.tolist() if search in str(values[index]).casefold())
+        shown = [entry for _, entry in zip(range(200), found, strict=False)]
+        return answer(ValuesAnswer(type=base.models[model].schema.columns[table, column].type, distinct=len(labels), blank=int(counts[0]), values=shown))
+
+
+class CheckCondition(APIView):
+    """Administrators: whether a condition can be used, checked as it is typed."""
+
+    @extend_schema(request=CheckRequest, responses=CheckAnswer)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, CheckRequest)
+        base = evaluator("draft")
+        if asked.kind in ("rows", "question"):
+            if asked.model not in base.models or (asked.kind == "rows" and asked.table not in base.models[asked.model or ""].schema.tables):
+                raise missing("table", f"{asked.table}")
+            schema = base.models[asked.model or ""].schema
+            scope = Scope(schema=schema, table=asked.table, attributes=base.people.definitions, anywhere=asked.table is None)
+        else:
+            scope = Scope(attributes=base.people.definitions, page=asked.kind == "pages", viewer_roles=asked.kind != "assignment")
+        try:
+            check_condition(asked.where, scope)
+        except ConditionError as error:
+            return answer(CheckAnswer(valid=False, problem=problem_shape(error.problem())))
+        return answer(CheckAnswer(valid=True, problem=None))
+
+
+class Pages(APIView):
+    """Administrators: shelves and pages, with who may open each."""
+
+    @extend_schema(responses=PagesList, parameters=[STATE_PARAMETER])
+    def get(self, request: Request) -> Response:
+        base = evaluator(state_of(request))
+        openers = page_openers(base)
+        shelves = [
+            ShelfEntry(
+                name=shelf.name,
+                label=shelf.title,
+                pages=[PageEntry(page=page, openers=openers[page.name]) for page in base.bundle.pages if page.shelf == shelf.name],
+            )
+            for shelf in base.bundle.shelves
+        ]
+        return answer(PagesList(state=state_of(request), shelves=shelves))
+
+
+class PageLooks(APIView):
+    """Administrators: a page as another viewer sees it."""
+
+    @extend_schema(request=PageLookRequest, responses=PageLook)
+    def post(self, request: Request, page: str) -> Response:
+        asked = read_body(request, PageLookRequest)
+        _, base, problems = evaluators(asked.state, asked.as_of, asked.edited)
+        if base is None:
+            raise _problems(problems)
+        found = next((item for item in base.bundle.pages if item.name == page), None)
+        if found is None:
+            raise missing("page", page)
+        record_look(request.user, [viewer_title(asked.viewer)], f"page {page}", asked.state)
+        viewer = resolve(base, asked.viewer)
+        if not base.may_open(viewer, page):
+            reason = (
+                why_nothing(base, viewer)
+                or f"No pages sentence of a role held by {viewer.name or viewer.login or 'this viewer'} opens this page, or a limit closes it."
+            )
+            return answer(PageLook(can_open=False, page=None, reason=reason))
+        return answer(PageLook(can_open=True, page=page_as_seen(base, viewer, found), reason=None))
