@@ -32,4 +32,4 @@ def serve(port: int) -> None:
         "graceful_timeout": 5,
         "control_socket_disable": True,
     }
-    _Application({key: value for key, value in options.items()}).run()
+    _Application(dict(options.items())).run()

@@ -17,10 +17,10 @@ from moorland.core.engine.listing import answer_rows
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import Objects
 from moorland.core.engine.opening import allowed, answer_pages
-from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, Refused, not_found
+from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, Refused, TotalsQuestion, not_found
 from moorland.core.engine.roles import CompiledRole, compile_role
 from moorland.core.engine.totals import answer_totals
-from moorland.core.engine.visible import ViewerModel
+from moorland.core.engine.visible import Unseen, ViewerModel
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.errors import ConditionError
 from moorland.core.language.measures import CheckedMeasure, check_measure
@@ -162,6 +162,21 @@ class Evaluator:
             return answer_totals(model, question.totals, self.models[question.totals.model].measures, self.people.definitions)
         assert question.objects is not None
         return objects_answer(self.viewer_model(viewer, question.objects.model).objects)
+
+    def unseen(self, viewers: Iterable[Viewer], question: TotalsQuestion) -> Answer:
+        """The totals of what none of the viewers sees: an administrator's comparison with all data."""
+        try:
+            whole = self.viewer_model(self.all_data(), question.model)
+            seen = [model for viewer in viewers if (model := self._model_or_none(viewer, question.model))]
+            return answer_totals(Unseen(whole, seen), question, self.models[question.model].measures, self.people.definitions)
+        except Refused as refused:
+            return refused.answer()
+
+    def _model_or_none(self, viewer: Viewer, model: str) -> ViewerModel | None:
+        try:
+            return self.viewer_model(viewer, model)
+        except Refused:
+            return None
 
     def everyone(self) -> Iterator[Viewer]:
         """All users, in login order."""

@@ -162,10 +162,9 @@ def group_codes(data: ModelData, table: str, key: ColumnKey) -> Array:
 
 def _counted_rows(model: ViewerModel, measure: CheckedMeasure, asked: frozenset[ColumnKey], condition: tree.Node | None, radix: _Radix) -> dict[str, _Counted]:
     """For each table whose rows the measure counts, the rows visible for S and matched by the filter (7.2)."""
-    grants = model.granting(measure.inputs | asked, measure.tables, measure.name)
     result = {}
     for table in _counted_tables(measure):
-        mask: Mask | None = model.rows(table, grants)
+        mask: Mask | None = model.rows_for(table, measure.inputs | asked, measure.tables, measure.name)
         if condition is not None:
             passing = true_rows(condition, model.data.frame(table, model.viewer.values), table, model.data.rows(table))
             mask = passing if mask is None else mask & passing

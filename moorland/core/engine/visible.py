@@ -176,6 +176,28 @@ class ViewerModel:
             return narrowed if opened is None else opened
         return opened & narrowed
 
+    def rows_for(self, table: str, columns: Iterable[tuple[str, str]], tables: Iterable[str], measure: str) -> Mask | None:
+        """The rows of a table that count for a measure asked with a column set S (7.2); None for all rows."""
+        return self.rows(table, self.granting(columns, tables, measure))
+
+
+class Unseen(ViewerModel):
+    """What is left of all the data when everything some viewers see is taken away; for an administrator's comparison only."""
+
+    def __init__(self, whole: ViewerModel, seen: Iterable[ViewerModel]) -> None:
+        self.viewer, self.data = whole.viewer, whole.data
+        self.grants, self.limits, self.objects = whole.grants, whole.limits, whole.objects
+        self._seen = list(seen)
+
+    def rows_for(self, table: str, columns: Iterable[tuple[str, str]], tables: Iterable[str], measure: str) -> Mask | None:
+        """The rows that count for the measure for none of the viewers."""
+        names, owners = list(columns), list(tables)
+        result = np.ones(self.data.rows(table), dtype=np.bool_)
+        for model in self._seen:
+            mask = model.rows_for(table, names, owners, measure)
+            result = result & ~mask if mask is not None else np.zeros_like(result)
+        return result
+
 
 def _objects_of(rows: RoleRows) -> Objects:
     return rows.role.objects or NOTHING

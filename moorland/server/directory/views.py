@@ -77,7 +77,7 @@ class Session(APIView):
         record(account.login, "sign-in", "session")
         return answer(_session(request))
 
-    @extend_schema(request=None, responses=SessionAnswer)
+    @extend_schema(request=None, responses={200: SessionAnswer})
     def delete(self, request: Request) -> Response:
         if request.user and request.user.is_authenticated:
             record(request.user.login, "sign-out", "session")

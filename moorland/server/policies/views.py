@@ -216,7 +216,7 @@ def _add(role: Role, shape: AssignmentShape, by: Account) -> None:
 class OneAssignment(APIView):
     """Administrators: take an assignment away, at once; `try=true` only shows the effect."""
 
-    @extend_schema(request=None, responses=ImpactAnswer, parameters=[OpenApiParameter("try", bool)])
+    @extend_schema(request=None, responses={200: ImpactAnswer}, parameters=[OpenApiParameter("try", bool)])
     def delete(self, request: Request, name: str, key: int) -> Response:
         role = _role(name)
         assignment = role.assignments.select_related("account", "group").filter(pk=key).first()

@@ -9,8 +9,9 @@ from moorland.core.bundle.pages import Exhibit, Page
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.shape import Day, Shape
-from moorland.core.engine.questions import Answer, AnswerError, Question, RowsAnswer, TotalsAnswer
+from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, RowsAnswer, TotalsAnswer
 from moorland.core.insight.effect import AlignedQuestion, AlignedRows, ModelShare
+from moorland.core.language.clauses import Clause
 from moorland.server.errors import ProblemShape
 
 StateName = Literal["draft", "live"]
@@ -35,9 +36,10 @@ class Asked(Shape):
 
 
 class EvaluateRequest(Asked):
-    """Questions for viewers, unsaved sentences included."""
+    """Questions for viewers, unsaved sentences included; with `unseen`, totals also of what none of them sees."""
 
     viewers: Viewers
+    unseen: bool = False
     ask: list[Question] = Field(max_length=60)
 
 
@@ -54,6 +56,7 @@ class EvaluateAnswer(Shape):
     state: StateName
     unsaved: bool
     viewers: list[ViewerAnswers]
+    unseen: list[Answer]
 
 
 class EffectRequest(Asked):
@@ -72,12 +75,16 @@ class EffectSide(Shape):
 
 
 class EffectAnswer(Shape):
-    """Before and after the edit; `problems` are those of the edited role, and `after` is then left out."""
+    """Before and after the edit; `problems` are those of the edited role, and `after` is then left out.
+
+    `held_by` tells which viewers hold the edited role, `objects` what exists under that role alone.
+    """
 
     before: EffectSide
     after: EffectSide | None
     problems: list[ProblemShape]
     held_by: list[bool]
+    objects: ObjectsAnswer | None
 
 
 class AlignedRequest(Asked):
@@ -216,13 +223,8 @@ class CheckRequest(Shape):
 
 
 class CheckAnswer(Shape):
-    """Whether the condition can be used; if not, where and why."""
+    """Whether the condition can be used; if not, where and why; and its clauses where it is simple enough."""
 
     valid: bool
     problem: ProblemShape | None
-
-
-class Refusable(Shape):
-    """Why somebody sees nothing."""
-
-    error: AnswerError
+    clauses: list[Clause] | None

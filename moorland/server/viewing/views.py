@@ -8,13 +8,14 @@ from rest_framework.views import APIView
 
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.structure import object_names
-from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.evaluator import Evaluator, objects_answer
 from moorland.core.engine.listing import json_values
-from moorland.core.engine.questions import AnswerError
+from moorland.core.engine.questions import AnswerError, ObjectsAnswer
 from moorland.core.engine.totals import group_codes, group_labels
 from moorland.core.insight.effect import AlignedQuestion, AlignedRows, ModelShare, aligned_rows, share
 from moorland.core.insight.holders import page_openers
 from moorland.core.language.checking import Scope, check_condition
+from moorland.core.language.clauses import simple_clauses
 from moorland.core.language.errors import ConditionError
 from moorland.server.errors import Failure, answer, missing, problem_shape, read_body
 from moorland.server.state import State, evaluator
@@ -65,11 +66,11 @@ class Evaluate(APIView):
             raise _problems(problems)
         subjects = ", ".join(sorted({_subject(question) for question in asked.ask}))
         record_look(request.user, [viewer_title(viewer) for viewer in asked.viewers], subjects, asked.state)
-        entries = []
-        for pinned in asked.viewers:
-            viewer = resolve(after, pinned)
-            entries.append(ViewerAnswers(viewer=viewer.login, answers=[after.answer(viewer, question) for question in asked.ask]))
-        return answer(EvaluateAnswer(state=asked.state, unsaved=bool(asked.edited), viewers=entries))
+        viewers = [resolve(after, pinned) for pinned in asked.viewers]
+        entries = [ViewerAnswers(viewer=viewer.login, answers=[after.answer(viewer, question) for question in asked.ask]) for viewer in viewers]
+        others = [viewer for viewer in viewers if not viewer.everything]
+        unseen = [after.unseen(others, question.totals) for question in asked.ask if asked.unseen and question.totals]
+        return answer(EvaluateAnswer(state=asked.state, unsaved=bool(asked.edited), viewers=entries, unseen=unseen))
 
 
 def _subject(question: object) -> str:
@@ -101,8 +102,15 @@ class Effect(APIView):
                 after=first if after is before else _side(after, asked.model, asked.viewers, asked.rows) if after else None,
                 problems=[problem_shape(problem) for problem in problems],
                 held_by=held,
+                objects=_objects_of_edited(after, asked),
             )
         )
+
+
+def _objects_of_edited(after: Evaluator | None, asked: EffectRequest) -> ObjectsAnswer | None:
+    """What exists under the first edited role."""
+    role = after.roles.get(asked.edited[0].name) if after and asked.edited else None
+    return objects_answer(role.objects) if role and role.objects else None
 
 
 def _side(base: Evaluator, model: str, pinned: list[PinnedViewer], rows: AlignedQuestion | None) -> EffectSide:
@@ -190,10 +198,10 @@ class CheckCondition(APIView):
         else:
             scope = Scope(attributes=base.people.definitions, page=asked.kind == "pages", viewer_roles=asked.kind != "assignment")
         try:
-            check_condition(asked.where, scope)
+            checked = check_condition(asked.where, scope)
         except ConditionError as error:
-            return answer(CheckAnswer(valid=False, problem=problem_shape(error.problem())))
-        return answer(CheckAnswer(valid=True, problem=None))
+            return answer(CheckAnswer(valid=False, problem=problem_shape(error.problem()), clauses=None))
+        return answer(CheckAnswer(valid=True, problem=None, clauses=simple_clauses(checked)))
 
 
 class Pages(APIView):

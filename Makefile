@@ -1,0 +1,62 @@
+# Everything a fresh Debian machine needs is done by these targets; each is quick the second time.
+PORT ?= 8000
+DATA ?= ./var
+export PORT DATA
+PYTHON ?= python3
+BIN := .venv/bin
+STAMPS := .stamps
+WEB_SOURCES := $(shell find web/src -type f 2>/dev/null) web/index.html web/vite.config.ts
+
+.PHONY: install demo serve test lint bench schema clean
+
+install: $(STAMPS)/python $(STAMPS)/build
+
+$(STAMPS)/python: requirements.lock pyproject.toml
+	@mkdir -p $(STAMPS)
+	@test -x $(BIN)/python || $(PYTHON) -m venv .venv || (apt-get update && apt-get install -y python3-venv && $(PYTHON) -m venv .venv)
+	$(BIN)/pip install --quiet --requirement requirements.lock
+	$(BIN)/pip install --quiet --no-deps --no-build-isolation --editable .
+	@touch $@
+
+$(STAMPS)/npm: web/package-lock.json web/package.json
+	@mkdir -p $(STAMPS)
+	@# Not npm ci: it refuses a lock file made where the packages of other platforms could not be had. The lock file decides either way.
+	cd web && npm install --no-save --no-audit --no-fund --loglevel=error
+	@touch $@
+
+$(STAMPS)/build: $(STAMPS)/npm $(WEB_SOURCES)
+	cd web && npm run --silent build
+	@touch $@
+
+$(STAMPS)/browser:
+	@mkdir -p $(STAMPS)
+	@(command -v chromium && command -v chromedriver) >/dev/null || (apt-get update && apt-get install -y --no-install-recommends chromium chromium-driver)
+	@touch $@
+
+demo: install
+	@exec $(BIN)/moorland demo
+
+serve: install
+	@exec $(BIN)/moorland serve
+
+# The OpenAPI document and the types made from it; lint fails where they are out of date.
+schema: $(STAMPS)/python $(STAMPS)/npm
+	@$(BIN)/python -m moorland.server.openapi docs/openapi.json
+	@cd web && npm run --silent types
+	@$(BIN)/python -m moorland.core.bundle.json_schema docs/bundle.schema.json
+
+lint: $(STAMPS)/python $(STAMPS)/npm
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	cd web && npm run --silent check && npm run --silent lint
+
+test: install $(STAMPS)/browser lint
+	$(BIN)/pytest
+
+bench: install
+	$(BIN)/python -m benchmarks.run
+
+clean:
+	rm -rf .venv web/node_modules web/dist $(STAMPS)

@@ -1,0 +1,102 @@
+import { QueryClient, QueryClientProvider, useQuery, useQueryClient } from "@tanstack/react-query";
+import { App as AntApp, ConfigProvider, Spin } from "antd";
+import { lazy, Suspense, useEffect, useMemo, useState } from "react";
+import { BrowserRouter, Navigate, Route, Routes } from "react-router-dom";
+import { ApiError, api, data, onSignedOut } from "../api/client";
+import { SignIn } from "../features/session/SignIn";
+import { Notice } from "../ui/Notice";
+import { ModeContext } from "./mode";
+import { Shell } from "./Shell";
+import { antDesign, applyColours, type Mode } from "./theme";
+import { WorkbenchProvider } from "./workbench";
+
+const RolesScreen = lazy(() => import("../features/roles/RolesScreen"));
+const ViewersScreen = lazy(() => import("../features/viewers/ViewersScreen"));
+const PeopleScreen = lazy(() => import("../features/people/PeopleScreen"));
+const PagesScreen = lazy(() => import("../features/pages/PagesScreen"));
+const ReleasesScreen = lazy(() => import("../features/releases/ReleasesScreen"));
+const TrailScreen = lazy(() => import("../features/trail/TrailScreen"));
+const MyPages = lazy(() => import("../features/my/MyPages"));
+
+function Screens() {
+  const client = useQueryClient();
+  const session = useQuery({ queryKey: ["session"], queryFn: () => data(api.GET("/api/session")), staleTime: Infinity });
+  useEffect(() => onSignedOut(() => void client.invalidateQueries({ queryKey: ["session"] })), [client]);
+  if (session.isPending) return <Spin fullscreen />;
+  if (session.isError) return <Notice kind="bad">{session.error.message}</Notice>;
+  const { account } = session.data;
+  const waiting = (
+    <div className="pad">
+      <Spin />
+    </div>
+  );
+  if (!account) return <SignIn session={session.data} />;
+  const mine = (
+    <Suspense fallback={waiting}>
+      <MyPages session={session.data} />
+    </Suspense>
+  );
+  if (!account.administrator) {
+    return (
+      <Routes>
+        <Route path="/my/:page?" element={mine} />
+        <Route path="*" element={<Navigate to="/my" replace />} />
+      </Routes>
+    );
+  }
+  return (
+    <WorkbenchProvider account={account.login}>
+      <Routes>
+        <Route path="/my/:page?" element={mine} />
+        <Route element={<Shell session={session.data} />}>
+          <Route path="/roles/:role?" element={<RolesScreen />} />
+          <Route path="/viewers" element={<ViewersScreen />} />
+          <Route path="/people/:login?" element={<PeopleScreen />} />
+          <Route path="/pages/:page?" element={<PagesScreen />} />
+          <Route path="/releases" element={<ReleasesScreen />} />
+          <Route path="/trail" element={<TrailScreen />} />
+        </Route>
+        <Route path="*" element={<Navigate to="/roles" replace />} />
+      </Routes>
+    </WorkbenchProvider>
+  );
+}
+
+function storedMode(): Mode {
+  return localStorage.getItem("moorland.mode") === "dark" ? "dark" : "light";
+}
+
+export function Application() {
+  const [mode, setMode] = useState<Mode>(storedMode);
+  const client = useMemo(
+    () =>
+      new QueryClient({
+        defaultOptions: {
+          queries: {
+            retry: (count, error) => count < 2 && error instanceof ApiError && error.status === 0,
+            refetchOnWindowFocus: true,
+            staleTime: 5_000,
+          },
+        },
+      }),
+    [],
+  );
+  useEffect(() => {
+    applyColours(mode);
+    localStorage.setItem("moorland.mode", mode);
+  }, [mode]);
+  applyColours(mode);
+  return (
+    <ModeContext value={{ mode, setMode }}>
+      <ConfigProvider theme={antDesign(mode)}>
+        <AntApp component={false}>
+          <QueryClientProvider client={client}>
+            <BrowserRouter>
+              <Screens />
+            </BrowserRouter>
+          </QueryClientProvider>
+        </AntApp>
+      </ConfigProvider>
+    </ModeContext>
+  );
+}

@@ -1,0 +1,115 @@
+import { useQuery } from "@tanstack/react-query";
+import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
+import { api, data, type ModelAnswer, type PinnedViewer, type StateName } from "../api/client";
+
+/** Somebody pinned in the tray. `title` and `detail` are what the chip says. */
+export type Pin = { key: string; title: string; detail: string; viewer: PinnedViewer };
+
+export const LETTERS = ["A", "B", "C", "D"] as const;
+export const MOST_PINS = 4;
+
+type Workbench = {
+  state: StateName;
+  setState: (state: StateName) => void;
+  model: string | null;
+  setModel: (model: string) => void;
+  models: { name: string; label: string }[];
+  changes: number;
+  live: number | null;
+  pins: Pin[];
+  pin: (pin: Pin) => void;
+  unpin: (key: string) => void;
+  /** 0 is all data, 1 to 4 the pinned viewers. */
+  focus: number;
+  setFocus: (focus: number) => void;
+};
+
+const WorkbenchContext = createContext<Workbench | null>(null);
+
+function stored<T>(key: string, otherwise: T): T {
+  try {
+    const text = localStorage.getItem(key);
+    return text ? (JSON.parse(text) as T) : otherwise;
+  } catch {
+    return otherwise;
+  }
+}
+
+function isTyping(target: EventTarget | null): boolean {
+  return target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+}
+
+/** What is looked at: draft or live, which model, through whose eyes. Kept for each account on its own machine. */
+export function WorkbenchProvider({ account, children }: { account: string; children: ReactNode }) {
+  const kept = `moorland.${account}`;
+  const [state, setState] = useState<StateName>("draft");
+  const [chosen, setModel] = useState<string | null>(() => stored(`${kept}.model`, null));
+  const [pins, setPins] = useState<Pin[]>(() => stored(`${kept}.pins`, []));
+  const [focus, setFocus] = useState<number>(() => stored(`${kept}.focus`, 0));
+  const space = useQuery({ queryKey: ["state"], queryFn: () => data(api.GET("/api/state")) });
+  useEffect(() => localStorage.setItem(`${kept}.pins`, JSON.stringify(pins)), [kept, pins]);
+  useEffect(() => localStorage.setItem(`${kept}.focus`, JSON.stringify(focus)), [kept, focus]);
+  useEffect(() => localStorage.setItem(`${kept}.model`, JSON.stringify(chosen)), [kept, chosen]);
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (isTyping(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
+      const number = Number(event.key);
+      if (/^[0-4]$/.test(event.key) && number <= pins.length) setFocus(number);
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [pins.length]);
+  const models = space.data?.models ?? [];
+  const model = models.find((item) => item.name === chosen)?.name ?? models[0]?.name ?? null;
+  const value = useMemo<Workbench>(
+    () => ({
+      state,
+      setState,
+      model,
+      setModel,
+      models,
+      changes: space.data?.changes ?? 0,
+      live: space.data?.live ?? null,
+      pins,
+      pin: (pin) => {
+        const at = pins.findIndex((item) => item.key === pin.key);
+        if (at >= 0) return setFocus(at + 1);
+        if (pins.length >= MOST_PINS) return;
+        setPins([...pins, pin]);
+        setFocus(pins.length + 1);
+      },
+      unpin: (key) => {
+        const at = pins.findIndex((item) => item.key === key);
+        setPins(pins.filter((item) => item.key !== key));
+        setFocus(focus > at ? Math.max(0, focus - 1) : focus);
+      },
+      focus: Math.min(focus, pins.length),
+      setFocus,
+    }),
+    [state, model, models, space.data, pins, focus],
+  );
+  return <WorkbenchContext value={value}>{children}</WorkbenchContext>;
+}
+
+export function useWorkbench(): Workbench {
+  const found = useContext(WorkbenchContext);
+  if (!found) throw new Error("the workbench is missing");
+  return found;
+}
+
+/** The viewer in focus; all data where that is 0. */
+export function focusedViewer(bench: Workbench): PinnedViewer {
+  return bench.pins[bench.focus - 1]?.viewer ?? { all_data: true };
+}
+
+/** The document of the model being worked on, in the draft or live. */
+export function useModel(state?: StateName) {
+  const bench = useWorkbench();
+  const which = state ?? bench.state;
+  return useQuery<ModelAnswer>({
+    queryKey: ["model", bench.model, which],
+    queryFn: () => data(api.GET("/api/models/{model}", { params: { path: { model: bench.model ?? "" }, query: { state: which } } })),
+    enabled: bench.model !== null,
+    staleTime: 60_000,
+  });
+}

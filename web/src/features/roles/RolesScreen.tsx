@@ -1,0 +1,265 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { App, Button, Form, Input, Modal, Radio } from "antd";
+import { useEffect, useState } from "react";
+import { NavLink, useNavigate, useParams } from "react-router-dom";
+import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client";
+import { useRoles } from "../../app/Tray";
+import { useModel, useWorkbench } from "../../app/workbench";
+import { Empty, Notice } from "../../ui/Notice";
+import { EffectPanel, useEffectOf, viewerFor } from "./EffectPanel";
+import { RoleEditor } from "./RoleEditor";
+import { useRoleEdits } from "./useRoleEdits";
+import "./roles.css";
+
+/** The bench: a role is written beside its effect. */
+export default function RolesScreen() {
+  const { role: wanted } = useParams();
+  const navigate = useNavigate();
+  const bench = useWorkbench();
+  const roles = useRoles();
+  const model = useModel("draft");
+  const edits = useRoleEdits();
+  const [creating, setCreating] = useState<Role | null>(null);
+  const [mode, setMode] = useState<"all" | "alone">("all");
+  const [chosenTable, setTable] = useState<string | null>(null);
+
+  const entries = roles.data?.roles ?? [];
+  const entry = entries.find((item) => item.role.name === wanted);
+  const edit = wanted ? edits.get(wanted) : undefined;
+  const role = edit?.role ?? entry?.role ?? null;
+  const dirty = edit !== undefined;
+
+  const first = entries.find((item) => item.role.name === "area-steward") ?? entries[0];
+  useEffect(() => {
+    if (!wanted && first) navigate(`/roles/${encodeURIComponent(first.role.name)}`, { replace: true });
+  }, [wanted, first, navigate]);
+
+  const tables = model.data?.document.tables ?? [];
+  const restricted = role?.sentences?.find((sentence) => sentence.rows)?.rows?.table;
+  const table = tables.some((item) => item.name === chosenTable) ? chosenTable : (restricted ?? tables[0]?.name ?? null);
+  const key = tables.find((item) => item.name === table)?.key ?? undefined;
+  const pin = bench.pins[bench.focus - 1] ?? bench.pins[0];
+  const effect = useEffectOf(
+    bench.model,
+    role && entry ? { ...role, name: entry.role.name } : null,
+    dirty,
+    viewerFor(pin?.viewer, mode, role?.name ?? ""),
+    table,
+    key,
+  );
+
+  if (roles.isPending) return <div className="pad soft">Opening…</div>;
+  if (roles.isError) return <Notice kind="bad">{roles.error.message}</Notice>;
+  const list = (kind: Role["kind"]) =>
+    entries.filter((item) => item.role.kind === kind && (item.role.model === bench.model || !item.role.model));
+  const gone = wanted !== undefined && !entry;
+
+  return (
+    <div className="bench">
+      <div>
+        <RoleList title="Grant" does="open" entries={list("grant")} unsaved={edits.has} />
+        <RoleList title="Limit" does="narrow" entries={list("limit")} unsaved={edits.has} />
+        <p style={{ marginTop: 14 }} className="row wrap">
+          <button
+            type="button"
+            className="textlink"
+            onClick={() => setCreating({ name: "", kind: "grant", model: bench.model, sentences: [] })}
+          >
+            + New role
+          </button>
+          <button
+            type="button"
+            className="textlink"
+            disabled={!role}
+            onClick={() =>
+              role && setCreating({ ...role, name: `${role.name}-copy`, label: role.label ? `${role.label} (copy)` : null, assigned: [] })
+            }
+          >
+            Copy
+          </button>
+        </p>
+        <Deleted entries={roles.data.deleted} />
+      </div>
+      <div>
+        {gone && edit && (
+          <Notice kind="bad">
+            This role was deleted or renamed elsewhere. Your unsaved edit is kept here.{" "}
+            <button
+              type="button"
+              className="textlink"
+              onClick={() => setCreating({ ...edit.role, name: `${edit.role.name}-again`, assigned: [] })}
+            >
+              Save it as a new role
+            </button>{" "}
+            or{" "}
+            <button
+              type="button"
+              className="textlink"
+              onClick={() => {
+                edits.discard(wanted);
+                navigate("/roles");
+              }}
+            >
+              discard it
+            </button>
+            .
+          </Notice>
+        )}
+        {gone && !edit && (
+          <Empty title={`There is no role ${wanted}`}>
+            <p>It may have been renamed or deleted. Choose another on the left.</p>
+          </Empty>
+        )}
+        {!role && !gone && (
+          <Empty title="No roles yet">
+            <p>A role opens data (grant) or narrows it (limit). Start with a grant role and one rows sentence.</p>
+            <Button type="primary" onClick={() => setCreating({ name: "", kind: "grant", model: bench.model, sentences: [] })}>
+              New role
+            </Button>
+          </Empty>
+        )}
+        {role && entry && <RoleEditor key={entry.role.name} entry={entry} role={role} edits={edits} model={model.data} effect={effect} />}
+      </div>
+      <div>
+        {role && entry && model.isError && <Notice kind="bad">{model.error.message}</Notice>}
+        {role && entry && (
+          <EffectPanel
+            model={model.data}
+            entry={entry}
+            role={role}
+            dirty={dirty}
+            mode={mode}
+            setMode={setMode}
+            table={table}
+            setTable={setTable}
+            effect={effect}
+          />
+        )}
+      </div>
+      {creating && <NewRole start={creating} close={() => setCreating(null)} />}
+    </div>
+  );
+}
+
+function RoleList({
+  title,
+  does,
+  entries,
+  unsaved,
+}: {
+  title: string;
+  does: string;
+  entries: RoleEntry[];
+  unsaved: (name: string) => boolean;
+}) {
+  return (
+    <>
+      <h3 style={title === "Grant" ? { marginTop: 2 } : undefined}>
+        {title} <span className="aside">— {does}</span>
+      </h3>
+      {entries.map((entry) => (
+        <NavLink
+          key={entry.role.name}
+          to={`/roles/${encodeURIComponent(entry.role.name)}`}
+          className={({ isActive }) => `role-line ${isActive ? "on" : ""}`}
+        >
+          <span className="cut" title={entry.role.label ?? entry.role.name}>
+            {entry.role.label ?? entry.role.name}
+          </span>
+          {unsaved(entry.role.name) ? <span className="unsaved small">unsaved</span> : null}
+          <span className="n" title="people who hold it">
+            {entry.holders.length}
+          </span>
+        </NavLink>
+      ))}
+      {entries.length === 0 && <p className="soft small">none</p>}
+    </>
+  );
+}
+
+function Deleted({ entries }: { entries: { name: string; label: string }[] }) {
+  const client = useQueryClient();
+  const { message } = App.useApp();
+  const restore = useMutation({
+    mutationFn: (name: string) => data(api.POST("/api/roles/{name}/restore", { params: { path: { name } } })),
+    onSuccess: () => Promise.all([client.invalidateQueries({ queryKey: ["roles"] }), client.invalidateQueries({ queryKey: ["state"] })]),
+    onError: (error) => message.error(error.message),
+  });
+  if (entries.length === 0) return null;
+  return (
+    <>
+      <h3>
+        Deleted <span className="aside">— live until released</span>
+      </h3>
+      {entries.map((entry) => (
+        <div key={entry.name} className="role-line soft">
+          <s className="cut">{entry.label}</s>
+          <button type="button" className="textlink small" style={{ marginLeft: "auto" }} onClick={() => restore.mutate(entry.name)}>
+            restore
+          </button>
+        </div>
+      ))}
+    </>
+  );
+}
+
+function suggestedName(label: string): string {
+  return label
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "");
+}
+
+function NewRole({ start, close }: { start: Role; close: () => void }) {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const [form] = Form.useForm<{ label: string; name: string; kind: Role["kind"] }>();
+  const create = useMutation({
+    mutationFn: (values: { label: string; name: string; kind: Role["kind"] }) =>
+      data(api.POST("/api/roles", { body: { role: { ...start, ...values, label: values.label || null } } })),
+    onSuccess: async (made) => {
+      await Promise.all([client.invalidateQueries({ queryKey: ["roles"] }), client.invalidateQueries({ queryKey: ["state"] })]);
+      navigate(`/roles/${encodeURIComponent(made.role.name)}`);
+      close();
+    },
+  });
+  return (
+    <Modal
+      open
+      title={start.sentences?.length ? "Copy the role as…" : "New role"}
+      onCancel={close}
+      okText="Create in the draft"
+      onOk={() => form.submit()}
+      okButtonProps={{ loading: create.isPending }}
+    >
+      <Form
+        form={form}
+        layout="vertical"
+        requiredMark={false}
+        initialValues={{ label: start.label ?? "", name: start.name, kind: start.kind }}
+        onFinish={(values) => create.mutate(values)}
+        onValuesChange={(changed: { label?: string }) => {
+          if (changed.label !== undefined && !form.isFieldTouched("name")) form.setFieldValue("name", suggestedName(changed.label));
+        }}
+      >
+        <Form.Item label="What people call it" name="label">
+          <Input autoFocus placeholder="Area steward" />
+        </Form.Item>
+        <Form.Item label="Name" name="name" rules={[{ required: true, message: "A role needs a name." }]}>
+          <Input className="mono" placeholder="area-steward" />
+        </Form.Item>
+        <Form.Item label="Kind" name="kind">
+          <Radio.Group
+            options={[
+              { value: "grant", label: "grant: opens data" },
+              { value: "limit", label: "limit: narrows what grants open" },
+            ]}
+          />
+        </Form.Item>
+      </Form>
+      {create.isError && (
+        <Notice kind="bad">{create.error instanceof ApiError ? create.error.message : "The role could not be created."}</Notice>
+      )}
+    </Modal>
+  );
+}

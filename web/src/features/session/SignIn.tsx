@@ -1,0 +1,66 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { Button, Form, Input } from "antd";
+import { useState } from "react";
+import { api, data, type Schemas } from "../../api/client";
+import { Brand } from "../../app/Shell";
+import { Notice } from "../../ui/Notice";
+import "./sign-in.css";
+
+/** Signs in; in the demo it lists ready-made accounts with what each should see. */
+export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
+  const client = useQueryClient();
+  const [wrong, setWrong] = useState<string | null>(null);
+  const [busy, setBusy] = useState(false);
+  const enter = async (login: string, password: string) => {
+    setBusy(true);
+    setWrong(null);
+    try {
+      client.setQueryData(["session"], await data(api.POST("/api/session", { body: { login, password } })));
+    } catch (error) {
+      setWrong((error as Error).message);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <main className="sign-in">
+      <section>
+        <Brand />
+        <h1>{session.workspace}</h1>
+        <Form
+          layout="vertical"
+          onFinish={({ login, password }: { login: string; password: string }) => void enter(login, password)}
+          requiredMark={false}
+        >
+          <Form.Item label="Login" name="login" rules={[{ required: true, message: "Enter your login." }]}>
+            <Input autoComplete="username" autoFocus />
+          </Form.Item>
+          <Form.Item label="Password" name="password" rules={[{ required: true, message: "Enter your password." }]}>
+            <Input.Password autoComplete="current-password" />
+          </Form.Item>
+          {wrong && <Notice kind="bad">{wrong}</Notice>}
+          <Button type="primary" htmlType="submit" loading={busy} block>
+            Sign in
+          </Button>
+        </Form>
+      </section>
+      {session.demo.length > 0 && (
+        <section aria-label="Demo accounts">
+          <h3>Try the demo as</h3>
+          {session.demo.map((entry) => (
+            <button
+              key={entry.login}
+              type="button"
+              className="demo-account"
+              disabled={busy}
+              onClick={() => void enter(entry.login, session.demo_password ?? "")}
+            >
+              <code>{entry.login}</code>
+              <span>{entry.expects}</span>
+            </button>
+          ))}
+        </section>
+      )}
+    </main>
+  );
+}

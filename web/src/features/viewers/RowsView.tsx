@@ -1,0 +1,191 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Button, Checkbox, Select } from "antd";
+import { useState } from "react";
+import { api, data, type ModelAnswer, type Schemas } from "../../api/client";
+import { useWorkbench } from "../../app/workbench";
+import { shownValue } from "../../ui/figures";
+import { Letter } from "../../ui/Letter";
+import { Notice } from "../../ui/Notice";
+import { Share } from "../../ui/Share";
+import { FilterField } from "./FilterField";
+
+const PAGE = 100;
+
+/** How much of a row a viewer sees, told by shape and by words. */
+function Sees({ states }: { states: Schemas["AlignedRow"]["states"][number] | undefined }) {
+  if (!states) {
+    return (
+      <>
+        <span className="sees hid" /> <span className="small soft">withheld</span>
+      </>
+    );
+  }
+  const shown = states.filter((state) => state === "clear").length;
+  if (shown === states.length) {
+    return (
+      <>
+        <span className="sees visible" /> <span className="small">visible</span>
+      </>
+    );
+  }
+  return (
+    <>
+      <span className="sees partly" />{" "}
+      <span className="small">
+        {shown} of {states.length} cells
+      </span>
+    </>
+  );
+}
+
+export function RowsView({ model }: { model: ModelAnswer }) {
+  const bench = useWorkbench();
+  const tables = model.document.tables ?? [];
+  const [chosen, setTable] = useState<string | undefined>(tables[0]?.name);
+  const [where, setWhere] = useState<string | null>(null);
+  const [differing, setDiffering] = useState(false);
+  const [page, setPage] = useState(0);
+  const table = tables.find((item) => item.name === chosen) ?? tables[0];
+  const asked = useQuery({
+    queryKey: ["rows", bench.model, bench.state, bench.pins.map((pin) => pin.viewer), table?.name, where, differing, page],
+    queryFn: ({ signal }) =>
+      data(
+        api.POST("/api/rows", {
+          signal,
+          body: {
+            state: bench.state,
+            viewers: bench.pins.map((pin) => pin.viewer),
+            rows: {
+              model: model.document.name,
+              table: table?.name ?? "",
+              where,
+              order: table?.key ? [`${table.name}.${table.key}`] : [],
+              limit: PAGE,
+              offset: page * PAGE,
+              only: differing ? "differing" : "all",
+            },
+          },
+        }),
+      ),
+    enabled: table !== undefined,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const rows = asked.data;
+  const focus = bench.focus;
+  return (
+    <>
+      <div className="row asked">
+        <span className="soft">rows of</span>
+        <Select
+          showSearch
+          aria-label="Table"
+          value={table?.name}
+          onChange={(value) => {
+            setTable(value);
+            setWhere(null);
+            setPage(0);
+          }}
+          style={{ minWidth: 160 }}
+          options={tables.map((item) => ({ value: item.name, label: item.name }))}
+        />
+        <FilterField
+          key={table?.name}
+          model={model}
+          table={table?.name ?? null}
+          where={where}
+          onChange={(value) => {
+            setWhere(value);
+            setPage(0);
+          }}
+        />
+        <Checkbox
+          checked={differing}
+          disabled={bench.pins.length === 0}
+          onChange={(event) => {
+            setDiffering(event.target.checked);
+            setPage(0);
+          }}
+        >
+          only rows withheld from somebody here
+        </Checkbox>
+        <span className="grow" />
+        {rows && (
+          <span className="soft small">
+            {rows.matching === 0
+              ? "no rows"
+              : `${(page * PAGE + 1).toLocaleString("en-GB")}–${(page * PAGE + rows.rows.length).toLocaleString("en-GB")} of ${rows.matching.toLocaleString("en-GB")}`}
+          </span>
+        )}
+        <Button disabled={page === 0} onClick={() => setPage(page - 1)}>
+          Earlier
+        </Button>
+        <Button disabled={!rows || (page + 1) * PAGE >= rows.matching} onClick={() => setPage(page + 1)}>
+          Later
+        </Button>
+      </div>
+      {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
+      {rows && (
+        <div className="scroll" aria-busy={asked.isFetching}>
+          <table className="data" data-testid="rows">
+            <thead>
+              <tr>
+                {bench.pins.map((pin, index) => (
+                  <th key={pin.key}>
+                    <Letter place={index + 1} little /> {typeof pin.viewer === "string" ? pin.viewer : pin.title}
+                  </th>
+                ))}
+                {rows.columns.map((column, index) => (
+                  <th key={column} className={typeof rows.rows[0]?.values[index] === "number" ? "number" : ""}>
+                    {column}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {rows.rows.map((row, place) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: rows have no identity of their own
+                <tr key={place}>
+                  {bench.pins.map((pin, index) => (
+                    <td key={pin.key}>
+                      <Sees states={row.states[index]} />
+                    </td>
+                  ))}
+                  {row.values.map((value, index) => {
+                    const states = focus > 0 ? row.states[focus - 1] : undefined;
+                    const hidden = focus > 0 && states?.[index] !== "clear";
+                    return (
+                      <td key={rows.columns[index]} className={`${hidden ? "hid" : ""} ${typeof value === "number" ? "number" : ""}`}>
+                        {hidden ? <span className="visually-hidden">withheld</span> : shownValue(value)}
+                      </td>
+                    );
+                  })}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {rows.rows.length === 0 && <p className="pad soft">No row matches.</p>}
+        </div>
+      )}
+      <div className="counted">
+        <b>Rows</b>
+        {bench.pins.map((pin, index) => (
+          <span key={pin.key} className="row">
+            <Letter place={index + 1} little />
+            {rows?.refused[index] ? (
+              <span className="warn small">{rows.refused[index]?.message}</span>
+            ) : rows && !differing ? (
+              <Share visible={rows.visible[index] ?? 0} rows={rows.matching} />
+            ) : null}
+          </span>
+        ))}
+        <span className="grow" />
+        <span className="soft small">
+          {focus > 0
+            ? `Cells as ${bench.pins[focus - 1]?.title} sees them; press 0 for all data.`
+            : "All data; press 1 to 4 to look through a viewer’s eyes."}
+        </span>
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,208 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Select } from "antd";
+import { useMemo, useState } from "react";
+import { api, data, type ModelAnswer, type Schemas } from "../../api/client";
+import { useWorkbench } from "../../app/workbench";
+import { shownValue } from "../../ui/figures";
+import { Letter } from "../../ui/Letter";
+import { Notice } from "../../ui/Notice";
+import { shownKey } from "../../ui/PageView";
+import { count, Share } from "../../ui/Share";
+import { FilterField } from "./FilterField";
+
+type Totals = Schemas["TotalsAnswer"];
+type Answer = Schemas["ViewerAnswers"]["answers"][number];
+
+function isTotals(answer: Answer | undefined): answer is Totals {
+  return answer !== undefined && "lines" in answer;
+}
+
+function lineKey(key: unknown[]): string {
+  return JSON.stringify(key);
+}
+
+/** Lines of an answer by key; subtotals and the grand total have shorter keys. */
+function indexed(answer: Answer | undefined): Map<string, unknown[]> {
+  if (!isTotals(answer)) return new Map();
+  const entries: [string, unknown[]][] = answer.lines.map((line) => [lineKey(line.key), line.values]);
+  if (answer.by.length > 0) entries.push([lineKey([]), answer.total]);
+  return new Map(entries);
+}
+
+/** The lines of all the data in reading order: each group before what is in it, the total last. */
+function readingOrder(answer: Answer | undefined): { key: unknown[]; depth: number }[] {
+  if (!isTotals(answer)) return [];
+  const full = answer.by.length;
+  const groups = answer.lines.filter((line) => line.key.length < full);
+  const ordered: { key: unknown[]; depth: number }[] = [];
+  const seen = new Set<string>();
+  for (const line of answer.lines.filter((item) => item.key.length === full)) {
+    for (let depth = 1; depth < full; depth++) {
+      const prefix = line.key.slice(0, depth);
+      const name = lineKey(prefix);
+      if (!seen.has(name) && groups.some((group) => lineKey(group.key) === name)) {
+        seen.add(name);
+        ordered.push({ key: prefix, depth });
+      }
+    }
+    ordered.push({ key: line.key, depth: full });
+  }
+  return full > 0 ? [...ordered, { key: [], depth: 0 }] : ordered;
+}
+
+const EMPTY_BY = ["site.area"];
+
+export function TotalsView({ model }: { model: ModelAnswer }) {
+  const bench = useWorkbench();
+  const columns = (model.document.tables ?? []).flatMap((table) => (table.columns ?? []).map((column) => `${table.name}.${column.name}`));
+  const measures = model.document.measures ?? [];
+  const [by, setBy] = useState<string[]>(() => EMPTY_BY.filter((name) => columns.includes(name)));
+  const [measure, setMeasure] = useState<string | undefined>(
+    () => (measures.find((item) => item.name === "job_cost") ?? measures[0])?.name,
+  );
+  const [where, setWhere] = useState<string | null>(null);
+  const viewers = useMemo(() => [{ all_data: true as const }, ...bench.pins.map((pin) => pin.viewer)], [bench.pins]);
+  const asked = useQuery({
+    queryKey: ["totals", bench.model, bench.state, viewers, by, measure, where],
+    queryFn: ({ signal }) =>
+      data(
+        api.POST("/api/evaluate", {
+          signal,
+          body: {
+            state: bench.state,
+            viewers,
+            unseen: true,
+            ask: [{ totals: { model: model.document.name, by, measures: [measure ?? ""], where, subtotals: true } }],
+          },
+        }),
+      ),
+    enabled: measure !== undefined,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const answers = asked.data?.viewers.map((entry) => entry.answers[0]) ?? [];
+  const whole = answers[0];
+  const lines = readingOrder(whole);
+  const maps = answers.map(indexed);
+  const unseen = indexed(asked.data?.unseen[0]);
+  const format = measures.find((item) => item.name === measure)?.format ?? null;
+  const basis = (answer: Answer | undefined) => (isTotals(answer) ? (answer.basis[0] ?? null) : null);
+  const wrong = whole && "error" in whole ? whole.error.message : null;
+  const reasons = bench.pins.map((_, index) => {
+    const answer = answers[index + 1];
+    if (answer && "error" in answer) return answer.error.message;
+    return isTotals(answer) && answer.not_found.length > 0 ? "this measure is absent" : null;
+  });
+  return (
+    <>
+      <div className="row asked">
+        <span className="soft">by</span>
+        <Select
+          mode="multiple"
+          aria-label="By columns"
+          value={by}
+          onChange={(value) => setBy(value.slice(0, 3))}
+          style={{ minWidth: 220 }}
+          options={columns.map((name) => ({ value: name, label: name }))}
+        />
+        <span className="soft">measure</span>
+        <Select
+          showSearch
+          aria-label="Measure"
+          value={measure}
+          onChange={setMeasure}
+          style={{ minWidth: 170 }}
+          optionFilterProp="label"
+          options={measures.map((item) => ({ value: item.name, label: item.label ?? item.name }))}
+        />
+        <FilterField model={model} table={null} where={where} onChange={setWhere} />
+      </div>
+      {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
+      {wrong && <Notice kind="bad">{wrong}</Notice>}
+      {!wrong && (
+        <div className="scroll" aria-busy={asked.isFetching}>
+          <table className="data" data-testid="totals">
+            <thead>
+              <tr>
+                {by.map((name) => (
+                  <th key={name}>{name.split(".")[1]?.replaceAll("_", " ")}</th>
+                ))}
+                <th className="number">
+                  <Letter place={0} little /> all data
+                </th>
+                {bench.pins.map((pin, index) => (
+                  <th key={pin.key} className="number" title={pin.detail}>
+                    <Letter place={index + 1} little /> {typeof pin.viewer === "string" ? pin.viewer : pin.title}
+                    {reasons[index] && <div className="small warn">{reasons[index]}</div>}
+                  </th>
+                ))}
+                {bench.pins.length > 0 && <th className="number">nobody here sees</th>}
+              </tr>
+            </thead>
+            <tbody>
+              {lines.map(({ key, depth }) => {
+                const name = lineKey(key);
+                const all = maps[0]?.get(name)?.[0];
+                const left = unseen.get(name)?.[0];
+                return (
+                  <tr key={name} className={depth === 0 ? "total" : depth < by.length ? "group" : ""}>
+                    {by.map((column, index) => (
+                      <td key={column}>
+                        {depth === 0
+                          ? index === 0
+                            ? "Total"
+                            : ""
+                          : index === depth - 1 || (index < depth && by.length === depth && index === depth - 1)
+                            ? shownKey(key[index])
+                            : ""}
+                      </td>
+                    ))}
+                    <td className="number">{shownValue(all, format)}</td>
+                    {bench.pins.map((pin, index) => {
+                      const values = maps[index + 1]?.get(name);
+                      const value = values?.[0];
+                      const hidden = values === undefined || value === null || value === undefined;
+                      const differs = !hidden && value !== all;
+                      return (
+                        <td
+                          key={pin.key}
+                          className={`number ${hidden ? "hid" : differs ? "differs" : ""}`}
+                          title={hidden ? "hidden from this viewer" : differs ? "differs from all data" : undefined}
+                        >
+                          {hidden ? <span className="visually-hidden">hidden</span> : shownValue(value, format)}
+                        </td>
+                      );
+                    })}
+                    {bench.pins.length > 0 && (
+                      <td className={`number ${left ? "warn" : "soft"}`}>
+                        {left === undefined || left === null ? "–" : shownValue(left, format)}
+                      </td>
+                    )}
+                  </tr>
+                );
+              })}
+            </tbody>
+          </table>
+          {lines.length === 0 && !asked.isPending && <p className="pad soft">No row counts in this question.</p>}
+        </div>
+      )}
+      <div className="counted">
+        <b>Rows counted</b>
+        {bench.pins.map((pin, index) => {
+          const rows = basis(whole) ?? 0;
+          return (
+            <span key={pin.key} className="row">
+              <Letter place={index + 1} little />
+              <Share visible={basis(answers[index + 1])} rows={rows} />
+            </span>
+          );
+        })}
+        <span className="soft">all data {count(basis(whole) ?? 0)}</span>
+        <span className="grow" />
+        <span className="soft small">
+          Differences from all data are tinted; hatched crossings are hidden from that viewer. Totals count visible rows only.
+        </span>
+      </div>
+    </>
+  );
+}

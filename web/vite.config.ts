@@ -1,0 +1,16 @@
+import { defineConfig } from "vite";
+
+export default defineConfig({
+  esbuild: { jsx: "automatic" },
+  build: {
+    outDir: "dist",
+    assetsDir: "static",
+    chunkSizeWarningLimit: 1200,
+    rollupOptions: {
+      output: {
+        manualChunks: (id) => (id.includes("echarts") || id.includes("zrender") ? "charts" : id.includes("codemirror") || id.includes("lezer") ? "editor" : undefined),
+      },
+    },
+  },
+  server: { proxy: { "/api": "http://localhost:8000" } },
+});
