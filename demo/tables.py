@@ -10,7 +10,7 @@ import pyarrow.parquet
 from demo.places import AREAS, CLOSED_SITES, CONTRACTORS, FAULTS, FIRST_NAMES, LAST_NAMES, NEW_SITES, TURBINE_TYPES
 
 SEED = 20260331
-FIRST_DAY = datetime.date(2024, 4, 1)
+FIRST_DAY = datetime.date(2024, 1, 1)
 DAYS = 731
 
 
@@ -44,7 +44,7 @@ def _sites(random: np.random.Generator) -> pa.Table:
     rows = [(area, district, name) for area, districts in AREAS.items() for district, names in districts.items() for name in names]
     status = ["closed" if name in CLOSED_SITES else "new" if name in NEW_SITES else "open" for _, _, name in rows]
     opened = [
-        datetime.date(2026, 2, 16) if name in NEW_SITES else datetime.date(int(random.integers(1998, 2020)), int(random.integers(1, 13)), 1)
+        datetime.date(2025, 12, 8) if name in NEW_SITES else datetime.date(int(random.integers(1998, 2020)), int(random.integers(1, 13)), 1)
         for _, _, name in rows
     ]
     return pa.table(
@@ -68,14 +68,14 @@ def _turbines(random: np.random.Generator, site: pa.Table) -> pa.Table:
     tidal = np.array([kind == "tidal" for kind in site["kind"].to_pylist()])[at]
     kind = np.where(tidal, 3, random.integers(0, 3, count))
     new = np.array([status == "new" for status in site["status"].to_pylist()])[at]
-    year = np.where(new, 2026, random.integers(2000, 2022, count))
+    year = np.where(new, 2025, random.integers(2000, 2022, count))
     return pa.table(
         {
             "turbine_id": np.arange(1, count + 1),
             "site_id": at + 1,
             "type": [TURBINE_TYPES[index][0] for index in kind],
             "capacity_kw": [float(TURBINE_TYPES[index][1]) for index in kind],
-            "commissioned": [datetime.date(int(value), 2 if fresh else int(random.integers(1, 13)), 15) for value, fresh in zip(year, new, strict=True)],
+            "commissioned": [datetime.date(int(value), 12 if fresh else int(random.integers(1, 13)), 10 if fresh else 15) for value, fresh in zip(year, new, strict=True)],
         }
     )
 
@@ -187,7 +187,7 @@ def _jobs(random: np.random.Generator, turbine: pa.Table, technician: pa.Table) 
 
 
 def _lease_payments(random: np.random.Generator, site: pa.Table, landholder: pa.Table) -> pa.Table:
-    months = np.arange(np.datetime64("2024-04"), np.datetime64("2026-04"))
+    months = np.arange(np.datetime64("2024-01"), np.datetime64("2026-01"))
     rent = np.array(site["annual_rent"].to_pylist())
     rows = [(int(holder), int((holder * 13) % site.num_rows)) for holder in range(1, landholder.num_rows + 1)]
     return pa.table(

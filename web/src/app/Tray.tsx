@@ -152,7 +152,7 @@ export function Tray() {
         </Popover>
       )}
       <span className="grow" />
-      <span className="soft small">keys 0–4 change focus</span>
+      {pins.length < 3 && <span className="soft small">keys 0–4 change focus</span>}
     </div>
   );
 }

@@ -11,7 +11,7 @@ use([BarChart, LineChart, GridComponent, TooltipComponent, CanvasRenderer]);
 
 export type Series = { name: string; values: (number | null)[]; format: string | null };
 
-const short = new Intl.NumberFormat("en-GB", { notation: "compact", maximumFractionDigits: 1 });
+const short = new Intl.NumberFormat("en-US", { notation: "compact", maximumFractionDigits: 1 });
 
 /** A bar or line chart of measures by one column. */
 export function Chart({ kind, keys, series, title }: { kind: "bar" | "line"; keys: string[]; series: Series[]; title: string }) {

@@ -6,8 +6,12 @@ type ViewerImpact = Schemas["ViewerImpact"];
 
 const MOST = 60;
 
-function brief(names: string[]): string {
-  return names.length > 4 ? `${names.slice(0, 4).join(", ")} and ${names.length - 4} more` : names.join(", ");
+/** Row counts first, then objects: columns counted, measures and pages by name. */
+function summary(rows: string[], objects: string[]): string {
+  const columns = objects.filter((name) => name.startsWith("column "));
+  const others = objects.filter((name) => !name.startsWith("column "));
+  const named = columns.length > 3 ? [plural(columns.length, "column")] : columns;
+  return [...rows, ...named, ...(others.length > 8 ? [...others.slice(0, 7), `${others.length - 7} more`] : others)].join(", ");
 }
 
 /** Who gains and who loses what. */
@@ -37,11 +41,9 @@ export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
                 <td>
                   {viewer.name} <span className="soft small">{viewer.login}</span>
                 </td>
-                <td style={{ whiteSpace: "normal" }}>
-                  {brief([...gains, ...(viewer.gained ?? [])]) || <span className="soft">nothing</span>}
-                </td>
+                <td style={{ whiteSpace: "normal" }}>{summary(gains, viewer.gained ?? []) || <span className="soft">nothing</span>}</td>
                 <td style={{ whiteSpace: "normal" }} className={losses.length || viewer.lost?.length ? "warn" : ""}>
-                  {brief([...losses, ...(viewer.lost ?? [])]) || <span className="soft">nothing</span>}
+                  {summary(losses, viewer.lost ?? []) || <span className="soft">nothing</span>}
                 </td>
               </tr>
             );

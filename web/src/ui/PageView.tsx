@@ -1,7 +1,7 @@
 import { useMemo } from "react";
 import type { Schemas } from "../api/client";
 import { Chart } from "./Chart";
-import { shownValue, withUnit } from "./figures";
+import { shownValue } from "./figures";
 import "./page-view.css";
 
 type Page = Schemas["PageAnswer"];
@@ -12,11 +12,9 @@ export function PageView({ page }: { page: Page }) {
   return (
     <div className="exhibits" data-testid="page">
       {page.exhibits.map((entry, index) => (
-        // Exhibits have no identity of their own; their place on the page is it.
-        // biome-ignore lint/suspicious/noArrayIndexKey: see above
         <section
           key={index}
-          className={`exhibit ${entry.exhibit.kind} ${entry.rows || entry.totals ? "" : "unavailable"}`}
+          className={`exhibit as-${entry.exhibit.kind} ${entry.rows || entry.totals ? "" : "unavailable"}`}
           aria-label={entry.exhibit.title}
         >
           <h3>{entry.exhibit.title}</h3>
@@ -36,8 +34,8 @@ function Exhibit({ entry, measures }: { entry: Entry; measures: Page["measures"]
     return (
       <>
         {totals.measures.map((name, index) => (
-          <p key={name} className="figure" data-testid={`figure-${name}`}>
-            {totals.total[index] === null ? "–" : withUnit(totals.total[index], measures[name]?.format)}
+          <p key={name} className="amount" data-testid={`figure-${name}`}>
+            <Amount value={totals.total[index]} format={measures[name]?.format ?? null} />
           </p>
         ))}
       </>
@@ -46,6 +44,15 @@ function Exhibit({ entry, measures }: { entry: Entry; measures: Page["measures"]
   if (totals.lines.length === 0) return <p className="soft">No rows to show.</p>;
   if (exhibit.kind === "two_way") return <TwoWay totals={totals} format={measures[totals.measures[0] ?? ""]?.format ?? null} />;
   return <Bars totals={totals} kind={exhibit.kind === "line" ? "line" : "bar"} measures={measures} title={exhibit.title} />;
+}
+
+function Amount({ value, format }: { value: unknown; format: string | null }) {
+  if (value === null || value === undefined) return "–";
+  return (
+    <>
+      {shownValue(value, format)} {format && format !== "%" && <small>{format}</small>}
+    </>
+  );
 }
 
 function Bars({
@@ -126,7 +133,6 @@ function Rows({ rows }: { rows: Schemas["RowsAnswer"] }) {
         </thead>
         <tbody>
           {rows.rows.map((row, place) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: rows have no identity here
             <tr key={place}>
               {row.map((value, index) => (
                 <td key={rows.columns[index]} className={numeric[index] ? "number" : ""}>

@@ -19,7 +19,7 @@ export function Share({ visible, rows, was, width = 96, note }: Props) {
       <span className="nowrap">
         {visible === null ? <span className="soft">absent</span> : `${count(visible)} of ${count(rows)}`}
         {changed && <small className="soft"> was {was === null ? "absent" : count(was ?? 0)}</small>}
-        {note && visible !== null && <small className="soft"> {note}</small>}
+        {note && visible !== null && !changed && <small className="soft"> {note}</small>}
       </span>
     </>
   );

@@ -244,7 +244,7 @@ function LadderRung({ rung }: { rung: Attribute["ladder"][number] }) {
     <>
       <span className={`dot ${rung.decides ? "on" : ""}`} />
       <span className={rung.decides ? "" : "soft"}>
-        {PLACES[rung.kind]} {rung.name}: {rung.values.map(String).join(", ") || "empty"}
+        {`${PLACES[rung.kind]} ${rung.name}`.trim()}: {rung.values.map(String).join(", ") || "empty"}
         {!rung.decides && " (not used)"}
       </span>
     </>

@@ -152,7 +152,7 @@ export function EffectPanel({ model, entry, role, dirty, mode, setMode, table, s
           <div className="shares">
             {shown.tables.map((item) => {
               const was = before?.tables.find((other) => other.table === item.table);
-              const note = item.absent_columns.length > 0 ? `${item.absent_columns.length} col. absent` : undefined;
+              const note = item.absent_columns.length > 0 ? `${item.absent_columns.length} absent` : undefined;
               return (
                 <button
                   key={item.table}
@@ -162,7 +162,7 @@ export function EffectPanel({ model, entry, role, dirty, mode, setMode, table, s
                   data-testid={`share-${item.table}`}
                 >
                   <span className="cut">{item.table}</span>
-                  <Share visible={item.visible} rows={item.rows} was={after && was ? was.visible : undefined} note={note} width={80} />
+                  <Share visible={item.visible} rows={item.rows} was={after && was ? was.visible : undefined} note={note} width={60} />
                 </button>
               );
             })}
@@ -222,8 +222,6 @@ function RowsPreview({ model, answer, table }: { model: ModelAnswer | undefined;
               const had = before.rows[place]?.states[0] ?? null;
               const change = had && !states ? "lost" : !had && states ? "gained" : "";
               return (
-                // Rows have no identity of their own; their place in the fixed order is it.
-                // biome-ignore lint/suspicious/noArrayIndexKey: see above
                 <tr
                   key={place}
                   className={change}

@@ -169,7 +169,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
         + rows
       </button>
       <Group
-        title="Objects and cells"
+        title="Objects"
         kinds={["objects", "mask"]}
         sentences={sentences}
         render={card}
@@ -185,7 +185,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
         </button>
       )}
       <Group
-        title="Rows beneath · changes · pages"
+        title="Pages"
         kinds={["beneath", "change", "pages"]}
         sentences={sentences}
         render={card}

@@ -166,7 +166,11 @@ function RoleList({
           <span className="cut" title={entry.role.label ?? entry.role.name}>
             {entry.role.label ?? entry.role.name}
           </span>
-          {unsaved(entry.role.name) ? <span className="unsaved small">unsaved</span> : null}
+          {unsaved(entry.role.name) ? (
+            <span className="unsaved" title="unsaved edit" role="img" aria-label="unsaved edit">
+              ●
+            </span>
+          ) : null}
           <span className="n" title="people who hold it">
             {entry.holders.length}
           </span>

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Checkbox, DatePicker, Input, InputNumber, Radio, Select } from "antd";
 import dayjs from "dayjs";
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import { api, type Clause, data, type ModelAnswer, type Problem, type Schemas } from "../../api/client";
 import { ConditionEditor, type Known } from "../../ui/ConditionEditor";
 import { count } from "../../ui/Share";
@@ -22,7 +22,7 @@ export function useCheck(model: string | null, table: string | null, where: stri
     queryKey: ["check", model, table, where, kind],
     queryFn: () => data(api.POST("/api/check", { body: { model, table, where, kind } })),
     placeholderData: keepPreviousData,
-    enabled: where.trim() !== "",
+    enabled: where.trim() !== "" && (kind !== "rows" || (model !== null && table !== null)),
     staleTime: 60_000,
   });
 }
@@ -41,9 +41,14 @@ export function RowsEditor({ model, table, where, onChange, attributes, viewerVa
   const check = useCheck(model.document.name, table, where, "rows");
   const columns = useMemo(() => usableColumns(model.document, model.reaches, table), [model, table]);
   const clauses: Clause[] | null = where.trim() === "" ? [] : check.data?.valid ? check.data.clauses : null;
+  const problem: Problem | null = where.trim() === "" ? null : (check.data?.problem ?? null);
   const [picked, setPicked] = useState<string | null>(null);
   const first = clauses?.[0];
-  const current = picked ?? (first ? `${first.table}.${first.column}` : columns[0] ? `${table}.${columns[0].column.name}` : "");
+  const last = useRef("");
+  if (first) last.current = `${first.table}.${first.column}`;
+  const current =
+    picked ??
+    (last.current ? last.current : first ? `${first.table}.${first.column}` : columns[0] ? `${table}.${columns[0].column.name}` : "");
   const at = columns.find((item) => `${item.table}.${item.column.name}` === current);
   const clause = clauses?.find((item) => `${item.table}.${item.column}` === current) ?? null;
   const names: Known[] = useMemo(
@@ -79,7 +84,6 @@ export function RowsEditor({ model, table, where, onChange, attributes, viewerVa
     negated: false,
     values: [],
   });
-  const problem: Problem | null = where.trim() === "" ? null : (check.data?.problem ?? null);
 
   return (
     <div className="rows-editor">
@@ -99,7 +103,11 @@ export function RowsEditor({ model, table, where, onChange, attributes, viewerVa
           <span className="soft small">{at?.column.type}</span>
         </div>
         {clauses === null ? (
-          <p className="soft small">This condition says more than the picker can show. Edit it as text.</p>
+          <p className="soft small">
+            {problem
+              ? "When the text checks out, the picker follows it."
+              : "This condition says more than the picker can show. Edit it as text."}
+          </p>
         ) : (
           at && (
             <ClausePicker

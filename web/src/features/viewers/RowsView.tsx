@@ -144,7 +144,6 @@ export function RowsView({ model }: { model: ModelAnswer }) {
             </thead>
             <tbody>
               {rows.rows.map((row, place) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: rows have no identity of their own
                 <tr key={place}>
                   {bench.pins.map((pin, index) => (
                     <td key={pin.key}>
