@@ -75,7 +75,9 @@ def _turbines(random: np.random.Generator, site: pa.Table) -> pa.Table:
             "site_id": at + 1,
             "type": [TURBINE_TYPES[index][0] for index in kind],
             "capacity_kw": [float(TURBINE_TYPES[index][1]) for index in kind],
-            "commissioned": [datetime.date(int(value), 12 if fresh else int(random.integers(1, 13)), 10 if fresh else 15) for value, fresh in zip(year, new, strict=True)],
+            "commissioned": [
+                datetime.date(int(value), 12 if fresh else int(random.integers(1, 13)), 10 if fresh else 15) for value, fresh in zip(year, new, strict=True)
+            ],
         }
     )
 

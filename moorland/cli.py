@@ -14,15 +14,15 @@ from rich.table import Table as RichTable
 
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.problems import BundleError, Problem
-from moorland.core.bundle.reading import read_document, read_folder
+from moorland.core.bundle.reading import Origins, locate, read_document, read_folder_located
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Answer, PagesAnswer, Questions, Refusal, RowsAnswer, TotalsAnswer
 from moorland.core.people import Viewer
-from moorland.core.sources.files import folder_loader
+from moorland.core.sources.files import folder_loader, read_table
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Who sees what, for everyone at once, before anything is released.")
 messages = Console(stderr=True, highlight=False, soft_wrap=True)
-output = Console(highlight=False)
+output = Console(highlight=False, soft_wrap=True)
 
 BundlePath = Annotated[Path, typer.Argument(help="A bundle's folder, or a bundle in one JSON document.")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
@@ -35,19 +35,35 @@ def _fail(problems: list[Problem]) -> typer.Exit:
     return typer.Exit(2)
 
 
-def _read(path: Path) -> tuple[Bundle, Path]:
-    """The bundle and the folder its data lies in."""
+def _evaluator(path: Path, as_of: datetime.date | None, data_too: bool = False) -> Evaluator:
+    """The evaluator of a bundle. Raises BundleError with every problem, located; with `data_too` those of its data as well."""
+    origins: Origins = {}
     if path.is_file():
         try:
-            return read_document(json.loads(path.read_text("utf-8")), path.name), path.parent
+            bundle, file, folder = read_document(json.loads(path.read_text("utf-8")), path.name), path.name, path.parent
         except (UnicodeDecodeError, json.JSONDecodeError) as error:
             raise BundleError([Problem("json", f"not readable as JSON: {error}.", path.name)]) from None
-    return read_folder(path), path
+    else:
+        bundle, file, origins = read_folder_located(path)
+        folder = path
+    problems = _data_problems(bundle, folder) if data_too else []
+    try:
+        evaluator = Evaluator(bundle, folder_loader(folder), as_of)
+    except BundleError as error:
+        problems = [*(locate(problem, file, origins) for problem in error.problems), *problems]
+    if problems:
+        raise BundleError(problems)
+    return evaluator
 
 
-def _evaluator(path: Path, as_of: datetime.date | None) -> Evaluator:
-    bundle, folder = _read(path)
-    return Evaluator(bundle, folder_loader(folder), as_of)
+def _data_problems(bundle: Bundle, folder: Path) -> list[Problem]:
+    problems: list[Problem] = []
+    for table in (table for model in bundle.models for table in model.tables):
+        try:
+            read_table(folder, table)
+        except BundleError as error:
+            problems += error.problems
+    return problems
 
 
 def _day(text: str | None) -> datetime.date | None:
@@ -63,13 +79,7 @@ def check(bundle: BundlePath, as_json: AsJson = False, as_of: AsOf = None) -> No
     problems: list[Problem] = []
     counts: dict[str, int] = {}
     try:
-        evaluator = _evaluator(bundle, _day(as_of))
-        for model in evaluator.bundle.models:
-            for table in model.tables:
-                try:
-                    evaluator._table(model, table.name)
-                except BundleError as error:
-                    problems += error.problems
+        evaluator = _evaluator(bundle, _day(as_of), data_too=True)
         counts = {key: len(getattr(evaluator.bundle, key)) for key in ("models", "users", "groups", "roles", "pages")}
     except BundleError as error:
         problems = error.problems
@@ -134,7 +144,6 @@ def _print_answer(viewer: Viewer, answer: Answer) -> None:
             table.add_column(column)
         for row in answer.rows:
             table.add_row(*(_shown(value) for value in row))
-        table.caption = f"{len(answer.rows)} of {answer.visible} visible rows"
     elif isinstance(answer, TotalsAnswer):
         for column in answer.by:
             table.add_column(column)
@@ -150,6 +159,8 @@ def _print_answer(viewer: Viewer, answer: Answer) -> None:
             names = [f"{owner}({', '.join(columns)})" for owner, columns in value.items()] if isinstance(value, dict) else value
             table.add_row(key, ", ".join(names))
     output.print(table)
+    if isinstance(answer, RowsAnswer):
+        output.print(f"{len(answer.rows)} of {answer.visible} visible rows", markup=False)
 
 
 def _shown(value: Any) -> str:

@@ -1,5 +1,6 @@
 """Reading a bundle from a folder or a document, with located errors (bundle.md)."""
 
+import functools
 import json
 import re
 from pathlib import Path
@@ -114,10 +115,22 @@ def _read_file(folder: Path, name: str) -> Any:
         raise BundleError([Problem("encoding", f"not UTF-8 at byte {error.start}.", name)]) from None
 
 
+#: For each top-level list that stands in files of its own, the file and the path inside it of every item.
+Origins = dict[str, list[tuple[str, str]]]
+
+
 def read_folder(folder: Path) -> Bundle:
     """The bundle in a folder: `bundle.yaml` (or `bundle.json`) and the files it names.
 
     Raises BundleError with every problem found in shapes and structure.
+    """
+    return read_folder_located(folder)[0]
+
+
+def read_folder_located(folder: Path) -> tuple[Bundle, str, Origins]:
+    """The bundle in a folder, its main file, and where the items of its lists come from (for `locate`).
+
+    Raises BundleError as `read_folder` does.
     """
     if not folder.is_dir():
         raise BundleError([Problem("path", f"there is no folder {folder}.")])
@@ -127,7 +140,7 @@ def read_folder(folder: Path) -> Bundle:
     document = _read_file(folder, main)
     if not isinstance(document, dict):
         raise BundleError([Problem("shape", "a bundle is a mapping that starts with moorland: 1.", main)])
-    origins: dict[str, list[tuple[str, str]]] = {}
+    origins: Origins = {}
     problems: list[Problem] = []
     for key in LISTS:
         names = document.get(key)
@@ -152,10 +165,10 @@ def read_folder(folder: Path) -> Bundle:
         origins[key] = places
     if problems:
         raise BundleError(problems)
-    return read_document(document, main, origins)
+    return read_document(document, main, origins), main, origins
 
 
-def read_document(document: Any, file: str = "", origins: dict[str, list[tuple[str, str]]] | None = None) -> Bundle:
+def read_document(document: Any, file: str = "", origins: Origins | None = None) -> Bundle:
     """The bundle in one piece. `origins` tells from which file each item of a top-level list came."""
     places = origins or {}
     try:
@@ -168,7 +181,7 @@ def read_document(document: Any, file: str = "", origins: dict[str, list[tuple[s
     return bundle
 
 
-def locate(problem: Problem, file: str, origins: dict[str, list[tuple[str, str]]]) -> Problem:
+def locate(problem: Problem, file: str, origins: Origins) -> Problem:
     """The problem with the file it stands in, and its path inside that file."""
     key, bracket, rest = problem.path.partition("[")
     if bracket and key in origins:
@@ -178,7 +191,7 @@ def locate(problem: Problem, file: str, origins: dict[str, list[tuple[str, str]]
     return problem.at(problem.path, file)
 
 
-def _shape_problems(error: ValidationError, document: Any, file: str, origins: dict[str, list[tuple[str, str]]]) -> list[Problem]:
+def _shape_problems(error: ValidationError, document: Any, file: str, origins: Origins) -> list[Problem]:
     """Pydantic's errors as located sentences; of a union, the branch that came furthest."""
     by_place: dict[tuple[str, str], list[Any]] = {}
     for detail in error.errors(include_url=False):
@@ -213,5 +226,10 @@ def _plain(detail: Any) -> str:
 
 
 def _nearest_key(detail: Any) -> str | None:
-    known = {name for shape in Bundle.model_json_schema()["$defs"].values() for name in shape.get("properties", {})}
-    return nearest_name(str(detail["loc"][-1]), sorted(known - {str(detail["loc"][-1])}))
+    written = str(detail["loc"][-1])
+    return nearest_name(written, sorted(_known_keys() - {written}))
+
+
+@functools.cache
+def _known_keys() -> frozenset[str]:
+    return frozenset(name for shape in Bundle.model_json_schema()["$defs"].values() for name in shape.get("properties", {}))

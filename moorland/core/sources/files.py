@@ -144,6 +144,8 @@ def _line_lengths(path: Path) -> Iterator[tuple[int, int]]:
             if len(lines) > 1:
                 number += len(lines) - 1
                 length = len(lines[-1])
+    if length > MAX_LINE_BYTES:
+        yield number, length
 
 
 def _parsed(texts: pa.ChunkedArray, type_: str) -> pa.ChunkedArray:
@@ -158,7 +160,7 @@ def _parsed(texts: pa.ChunkedArray, type_: str) -> pa.ChunkedArray:
     wrong = next((text for text in distinct if not pattern.fullmatch(text)), None)
     if wrong is None:
         try:
-            values = pa.array([text == "true" for text in distinct]) if type_ == "boolean" else pc.cast(encoded.dictionary, ARROW_TYPES[type_])
+            values = pa.array([text == "true" for text in distinct], pa.bool_()) if type_ == "boolean" else pc.cast(encoded.dictionary, ARROW_TYPES[type_])
             if type_ == "number" and not pc.all(pc.is_finite(values)).as_py() and len(values):
                 raise pa.ArrowInvalid("beyond the range of numbers")
             return pa.chunked_array([pc.take(values, encoded.indices)], type=ARROW_TYPES[type_])
