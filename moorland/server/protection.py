@@ -38,6 +38,12 @@ def csrf_failure(request: HttpRequest, reason: str = "") -> JsonResponse:
     return JsonResponse({"error": {"code": "csrf", "message": "This page is out of date. Reload it and try again.", "problems": []}}, status=403)
 
 
+def locked_out(request: HttpRequest, *_: object) -> JsonResponse:
+    """Too many wrong passwords for one login from one address."""
+    message = "Too many attempts. Wait a quarter of an hour, then try again."
+    return JsonResponse({"error": {"code": "throttled", "message": message, "problems": []}}, status=429)
+
+
 class ContentSecurityMiddleware:
     """Only this server's own scripts and styles run; API answers are never cached."""
 

@@ -79,6 +79,7 @@ AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_USERNAME_FORM_FIELD = "login"
 AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_CALLABLE = "moorland.server.protection.locked_out"
 AXES_VERBOSE = False
 AXES_DISABLE_ACCESS_LOG = True
 SILENCED_SYSTEM_CHECKS = ["axes.W003"]
@@ -105,7 +106,13 @@ REST_FRAMEWORK = {
     "EXCEPTION_HANDLER": "moorland.server.errors.handle",
     "UNAUTHENTICATED_USER": None,
 }
-SPECTACULAR_SETTINGS = {"TITLE": "Moorland", "DESCRIPTION": "Who sees what, for everyone at once, before anything is released.", "VERSION": "1"}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Moorland",
+    "DESCRIPTION": "Who sees what, for everyone at once, before anything is released.",
+    "VERSION": "1",
+    "SERVE_PERMISSIONS": ["moorland.server.protection.IsAdministrator"],
+    "SERVE_AUTHENTICATION": ["moorland.server.protection.SessionSignIn"],
+}
 
 STATIC_URL = "/static/"
 WHITENOISE_ROOT = BASE_DIR / "web" / "dist"

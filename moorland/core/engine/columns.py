@@ -71,6 +71,8 @@ def encode(data: pa.ChunkedArray | pa.Array, type_: ValueType) -> StoredColumn:
     Texts, dates and integers of few distinct values become codes into their sorted distinct values.
     """
     rows = len(data)
+    if rows == 0:
+        data = pa.array([], type=ARROW_TYPES[type_])
     if type_ in ("text", "date", "integer", "timestamp"):
         encoded = pc.dictionary_encode(data)
         encoded = encoded.combine_chunks() if isinstance(encoded, pa.ChunkedArray) else encoded

@@ -15,7 +15,7 @@ import pyarrow.parquet
 from moorland.core.bundle.model import Table
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.reading import path_inside
-from moorland.core.engine.columns import ARROW_TYPES, TableData, empty_table, encode
+from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, TableData, empty_table, encode
 from moorland.core.engine.evaluator import TableLoader
 
 MAX_LINE_BYTES = 16 * 1024 * 1024
@@ -57,20 +57,24 @@ def read_arrow(path: Path, table: Table) -> pa.Table:
 
 
 def to_table_data(arrow: pa.Table, table: Table) -> TableData:
-    """An Arrow table with the declared columns as the engine keeps it; its version is a hash of the content."""
-    digest = hashlib.blake2b(digest_size=16)
-    columns = {}
-    for column in table.columns:
-        if column.derived:
-            continue
-        data = arrow.column(column.name)
-        digest.update(f"{column.name}:{column.type}:{len(data)}".encode())
-        for chunk in data.chunks:
-            for buffer in chunk.buffers():
-                if buffer is not None:
-                    digest.update(buffer)
-        columns[column.name] = encode(data, column.type)
-    return TableData(digest.hexdigest(), arrow.num_rows, columns)
+    """An Arrow table with the declared columns as the engine keeps it; its version is a hash of the values alone."""
+    columns = {column.name: encode(arrow.column(column.name), column.type) for column in table.columns if not column.derived}
+    return TableData(content_version(arrow.num_rows, columns), arrow.num_rows, columns)
+
+
+def content_version(rows: int, columns: dict[str, StoredColumn]) -> str:
+    """The same for equal values, however they were cut into chunks; another for any other values."""
+    digest = hashlib.blake2b(str(rows).encode(), digest_size=16)
+    for name, column in columns.items():
+        digest.update(f"{name}:{column.type}:{len(column.values)}".encode())
+        if column.values.dtype == object:
+            digest.update("".join(f"{len(value)}:{value}" for value in column.values).encode())
+        else:
+            digest.update(np.ascontiguousarray(column.values).view(np.uint8).data)
+        digest.update(np.ascontiguousarray(column.known).view(np.uint8).data)
+        if column.codes is not None:
+            digest.update(np.ascontiguousarray(column.codes).view(np.uint8).data)
+    return digest.hexdigest()
 
 
 def check_key(arrow: pa.Table, table: Table, file: str) -> None:

@@ -68,8 +68,6 @@ class Session(APIView):
         asked = read_body(request, SignInRequest)
         account = authenticate(request._request, login=asked.login, password=asked.password)
         if account is None:
-            if getattr(request._request, "axes_locked_out", False):
-                raise Failure(429, "throttled", "Too many attempts. Wait a quarter of an hour, then try again.")
             record(asked.login[:200], "sign-in refused", "session")
             raise Failure(401, "signed_out", "Login and password do not match.")
         login(request._request, account)

@@ -1,0 +1,120 @@
+"""A small workspace in a database, and somebody signed in to it."""
+
+import json
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.test import Client
+
+from moorland.server import setup, state
+from moorland.server.directory.service import holders_of
+from moorland.server.viewing import looks
+
+PASSWORD = "a long password"
+
+BUNDLE = """
+moorland: 1
+name: Small place
+organizations: [{name: root}, {name: leaf, parent: root}]
+attributes:
+  - {name: areas, type: text, multiple: true}
+  - {name: code, type: integer, shown_to: nobody, default: 7}
+users:
+  - {login: boss, name: Boss, organization: root}
+  - {login: ann, name: Ann, organization: leaf, attributes: {areas: [fell]}}
+  - {login: bob, name: Bob}
+  - {login: off, name: Off, enabled: false}
+groups: [{name: stewards, users: [ann]}, {name: others}]
+models:
+  - name: m
+    label: The model
+    tables:
+      - {name: site, key: id, data: site.csv, columns: [{name: id, type: integer}, {name: area, type: text}, {name: rent, type: number, tags: [money]}]}
+      - {name: run, data: run.csv, columns: [{name: site_id, type: integer}, {name: kwh, type: number}]}
+    relationships: [{from: run.site_id, to: site.id}]
+    measures: [{name: energy, table: run, expression: SUM(kwh)}, {name: rent, table: site, expression: SUM(rent)}]
+roles:
+  - {name: all, kind: grant, model: m, sentences: [{pages: {actions: [open]}}], assigned: [{user: boss}]}
+  - name: steward
+    label: Steward
+    kind: grant
+    model: m
+    sentences:
+      - rows: {table: site, where: "area IN viewer.areas"}
+      - objects: {hide: ["tag:money"]}
+      - pages: {actions: [open], on: ["page:output"]}
+    assigned: [{group: stewards}]
+shelves: [{name: work, label: Work}, {name: hushed, label: Hushed}]
+pages:
+  - name: output
+    label: Output
+    shelf: work
+    model: m
+    exhibits:
+      - {title: Energy, kind: figure, measures: [energy]}
+      - {title: What the rent is, kind: figure, measures: [rent]}
+      - {title: Both, kind: bar, by: [site.area], measures: [energy, rent], where: "site.area <> 'nowhere'"}
+      - {title: Sites, kind: list, table: site, columns: [site.id, site.area], order: [site.id]}
+  - {name: secret, label: Secret page, shelf: hushed, model: m, exhibits: []}
+"""
+
+
+@pytest.fixture
+def workspace(tmp_path: Path, db: None) -> Iterator[None]:
+    """The small workspace, released once."""
+    state._evaluators.clear()
+    state._joined.clear()
+    looks._recent.clear()
+    holders_of.cache_clear()
+    (tmp_path / "bundle.yaml").write_text(BUNDLE)
+    (tmp_path / "site.csv").write_text("id,area,rent\n1,fell,10\n2,marsh,20\n3,fell,30\n")
+    (tmp_path / "run.csv").write_text("site_id,kwh\n1,100\n2,200\n3,400\n9,800\n")
+    setup.fill_workspace(tmp_path, {"boss"}, PASSWORD, {"boss", "ann", "bob", "off"})
+    yield
+
+
+class Session:
+    """Calls the API as one account; bodies and answers are JSON values."""
+
+    def __init__(self, login: str | None) -> None:
+        self.client = Client()
+        if login is not None:
+            self.call("POST", "session", {"login": login, "password": PASSWORD})
+
+    def call(self, method: str, path: str, body: Any = None) -> tuple[int, Any]:
+        response = self.client.generic(method, f"/api/{path}", json.dumps(body) if body is not None else "", content_type="application/json")
+        return response.status_code, json.loads(response.content) if response.content else None
+
+    def ok(self, method: str, path: str, body: Any = None) -> Any:
+        status, answer = self.call(method, path, body)
+        assert status in (200, 201, 204), (status, answer)
+        return answer
+
+    def error(self, method: str, path: str, body: Any = None) -> tuple[int, str]:
+        status, answer = self.call(method, path, body)
+        return status, answer["error"]["code"]
+
+
+@pytest.fixture
+def as_user(workspace: None) -> Callable[[str | None], Session]:
+    """Opens a session of an account; None is nobody."""
+    return Session
+
+
+@pytest.fixture
+def boss(as_user: Callable[[str | None], Session]) -> Session:
+    """The administrator's session."""
+    return as_user("boss")
+
+
+def steward(boss: Session, **changes: Any) -> tuple[dict[str, Any], int]:
+    """The role `steward` of the draft with changes, and its version."""
+    entry = next(item for item in boss.ok("GET", "roles")["roles"] if item["role"]["name"] == "steward")
+    return {**entry["role"], "assigned": [], **changes}, entry["version"]
+
+
+def with_where(role: dict[str, Any], where: str) -> dict[str, Any]:
+    """The role with another condition in its rows sentence."""
+    return {**role, "sentences": [{"rows": {"table": "site", "where": where}}, *role["sentences"][1:]]}

@@ -1,0 +1,118 @@
+"""Every endpoint by every kind of account: who may call it, and who may not."""
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from django.urls import get_resolver
+
+from tests.server.conftest import Session
+
+ROLE = {"name": "fresh", "kind": "grant", "model": "m", "sentences": []}
+ROWS = {"model": "m", "table": "site"}
+
+#: method, address, body, the administrator's status, a viewer's status, nobody's status
+ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
+    ("GET", "session", None, 200, 200, 200),
+    ("DELETE", "session", None, 200, 200, 200),
+    ("POST", "session", {"login": "x", "password": "y"}, 401, 401, 401),
+    ("GET", "state", None, 200, 403, 401),
+    ("GET", "models/m", None, 200, 403, 401),
+    ("GET", "models/m/values/site/area", None, 200, 403, 401),
+    ("GET", "roles", None, 200, 403, 401),
+    ("POST", "roles", {"role": ROLE}, 201, 403, 401),
+    ("PUT", "roles/steward", {"role": {**ROLE, "name": "steward"}, "version": 1}, 200, 403, 401),
+    ("DELETE", "roles/steward?version=1", None, 204, 403, 401),
+    ("POST", "roles/steward/restore", None, 404, 403, 401),
+    ("POST", "roles/steward/assignments", {"add": [{"user": "bob"}]}, 200, 403, 401),
+    ("DELETE", "roles/steward/assignments/99", None, 404, 403, 401),
+    ("GET", "people", None, 200, 403, 401),
+    ("GET", "people/ann", None, 200, 403, 401),
+    ("PATCH", "people/ann", {"version": 1, "name": "Anne"}, 200, 403, 401),
+    ("POST", "evaluate", {"viewers": ["ann"], "ask": [{"pages": {}}]}, 200, 403, 401),
+    ("POST", "effect", {"viewers": ["ann"], "model": "m"}, 200, 403, 401),
+    ("POST", "rows", {"viewers": ["ann"], "rows": ROWS}, 200, 403, 401),
+    ("POST", "check", {"model": "m", "table": "site", "where": "TRUE", "kind": "rows"}, 200, 403, 401),
+    ("GET", "pages", None, 200, 403, 401),
+    ("POST", "pages/output/look", {"viewer": "ann"}, 200, 403, 401),
+    ("GET", "releases", None, 200, 403, 401),
+    ("POST", "releases", {"hash": "x"}, 409, 403, 401),
+    ("GET", "releases/pending", None, 200, 403, 401),
+    ("GET", "releases/1", None, 200, 403, 401),
+    ("GET", "trail", None, 200, 403, 401),
+    ("GET", "my/pages", None, 200, 200, 401),
+    ("GET", "my/pages/output", None, 200, 200, 401),
+    ("POST", "my/answers", {"ask": [{"pages": {}}]}, 200, 200, 401),
+    ("GET", "schema", None, 200, 403, 401),
+    ("GET", "nothing/here", None, 404, 404, 404),
+]
+
+
+@pytest.mark.parametrize(("method", "path", "body", "administrator", "viewer", "nobody"), ENDPOINTS)
+def test_endpoint_answers_each_account_as_it_should(
+    as_user: Callable[[str | None], Session], method: str, path: str, body: Any, administrator: int, viewer: int, nobody: int
+) -> None:
+    found = []
+    for login in (None, "ann", "boss"):
+        session = as_user(login)
+        response = session.client.generic(method, f"/api/{path}", __import__("json").dumps(body) if body is not None else "", content_type="application/json")
+        found.append(response.status_code)
+    assert found == [nobody, viewer, administrator]
+
+
+def test_the_table_above_names_every_address() -> None:
+    addresses = {str(pattern.pattern) for pattern in get_resolver().url_patterns if str(pattern.pattern).startswith("api/")}
+    named = {f"api/{path.partition('?')[0]}" for _, path, *_ in ENDPOINTS}
+    resolver = get_resolver()
+    assert addresses == {str(resolver.resolve(f"/{path}").route) for path in named if "nothing" not in path}
+
+
+def test_a_disabled_account_cannot_sign_in(as_user: Callable[[str | None], Session]) -> None:
+    assert as_user(None).error("POST", "session", {"login": "off", "password": "a long password"}) == (401, "signed_out")
+
+
+def test_an_account_disabled_while_signed_in_is_out_at_once(as_user: Callable[[str | None], Session], boss: Session) -> None:
+    ann = as_user("ann")
+    ann.ok("GET", "my/pages")
+    boss.ok("PATCH", "people/ann", {"version": 1, "enabled": False})
+    assert ann.error("GET", "my/pages") == (401, "signed_out")
+
+
+def test_a_request_from_another_site_is_refused(workspace: None) -> None:
+    from django.test import Client
+
+    client = Client(enforce_csrf_checks=True)
+    response = client.post("/api/session", {"login": "boss", "password": "a long password"}, content_type="application/json")
+    assert response.status_code == 403
+    assert response.json()["error"]["code"] == "csrf"
+
+
+def test_sign_in_is_throttled(as_user: Callable[[str | None], Session]) -> None:
+    session = as_user(None)
+    codes = [session.error("POST", "session", {"login": "ann", "password": "wrong"})[0] for _ in range(10)]
+    assert codes[0] == 401
+    assert codes[-1] == 429
+    assert session.error("POST", "session", {"login": "ann", "password": "a long password"})[0] == 429
+
+
+def test_logins_ignore_letter_case_and_spaces(as_user: Callable[[str | None], Session]) -> None:
+    assert as_user(None).ok("POST", "session", {"login": " ANN ", "password": "a long password"})["account"]["login"] == "ann"
+
+
+def test_answers_are_never_cached_and_only_own_scripts_run(boss: Session) -> None:
+    response = boss.client.get("/api/state")
+    assert response["Cache-Control"] == "no-store"
+    assert "script-src" not in response["Content-Security-Policy"]
+    assert "default-src 'self'" in response["Content-Security-Policy"]
+
+
+def test_outside_demo_mode_no_account_is_listed(as_user: Callable[[str | None], Session]) -> None:
+    session = as_user(None).ok("GET", "session")
+    assert (session["demo"], session["demo_password"]) == ([], None)
+
+
+@pytest.mark.parametrize("body", [None, [], {"viewers": "all"}, {"viewers": ["ann"] * 9, "ask": []}, {"viewers": [], "ask": [], "more": 1}])
+def test_a_body_of_another_shape_is_refused_in_sentences(boss: Session, body: Any) -> None:
+    status, answer = boss.call("POST", "evaluate", body)
+    assert (status, answer["error"]["code"]) == (400, "invalid")
+    assert answer["error"]["problems"]
