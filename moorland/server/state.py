@@ -5,7 +5,6 @@ import threading
 from typing import Any, Literal
 
 from django.conf import settings
-from django.db import transaction
 from django.db.models import F
 
 from moorland.core.bundle.document import Bundle
@@ -28,7 +27,7 @@ State = Literal["draft", "live"]
 
 _evaluators: dict[tuple[Any, ...], Evaluator] = {}
 _joined: dict[object, ModelData] = {}
-_lock = threading.RLock()
+_lock = threading.Lock()
 
 
 def workspace() -> Workspace:
@@ -163,24 +162,34 @@ def bundle_of(state: State, policy_document: dict[str, Any] | None = None) -> Bu
 def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
     """The evaluator of the draft or the live release, kept until something changes.
 
+    Every change moves a counter of the workspace in its own transaction; one that moved while the bundle was read means reading again.
+
     Raises Failure (409) where the state cannot be evaluated; nothing is answered then.
     """
-    space = workspace()
-    day = as_of or today_in(space.time_zone)
-    key = (str(settings.DATA), state, space.policy_version, space.people_version, day)
+    while True:
+        space = workspace()
+        day = as_of or today_in(space.time_zone)
+        key = (str(settings.DATA), state, space.policy_version, space.people_version, day)
+        with _lock:
+            if key in _evaluators:
+                return _evaluators[key]
+        try:
+            made = Evaluator(bundle_of(state), load_table, day, _secret(), _joined)
+        except BundleError as error:
+            raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
+        after = workspace()
+        if (after.policy_version, after.people_version) == (space.policy_version, space.people_version):
+            return _kept(key, made)
+
+
+def _kept(key: tuple[Any, ...], made: Evaluator) -> Evaluator:
+    """Keeps an evaluator in place of those of earlier versions. No lock is held while one is made: a request that writes may be waiting."""
     with _lock:
-        if key not in _evaluators:
-            with transaction.atomic():
-                try:
-                    made = Evaluator(bundle_of(state), load_table, day, _secret(), _joined)
-                except BundleError as error:
-                    raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
-            for old in [old for old in _evaluators if old[:2] == key[:2] and old[2:4] != key[2:4]]:
-                del _evaluators[old]
-            _evaluators[key] = made
-            while len(_joined) > 12:
-                del _joined[next(iter(_joined))]
-        return _evaluators[key]
+        for old in [old for old in _evaluators if old[:2] == key[:2] and old[2:4] != key[2:4]]:
+            del _evaluators[old]
+        while len(_joined) > 12:
+            del _joined[next(iter(_joined))]
+        return _evaluators.setdefault(key, made)
 
 
 def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, Any] | None = None) -> Evaluator:

@@ -123,7 +123,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
             Review and release
           </Button>
           <Dropdown menu={menu} trigger={["click"]}>
-            <Button aria-label="Account">{session.account?.login}</Button>
+            <Button aria-label={`Account ${session.account?.login ?? ""}`}>{session.account?.login}</Button>
           </Dropdown>
         </div>
         <Tray />

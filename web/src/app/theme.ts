@@ -108,6 +108,7 @@ export function antDesign(mode: Mode): ThemeConfig {
       colorTextPlaceholder: c.soft,
       colorBorder: c.line,
       colorBorderSecondary: c.line2,
+      colorTextLightSolid: mode === "dark" ? c.rail : c.raised,
       fontFamily: textFont,
       fontFamilyCode: codeFont,
       fontSize: 13.5,

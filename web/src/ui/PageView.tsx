@@ -2,6 +2,7 @@ import { useMemo } from "react";
 import type { Schemas } from "../api/client";
 import { Chart } from "./Chart";
 import { shownValue } from "./figures";
+import { Scroll } from "./Scroll";
 import "./page-view.css";
 
 type Page = Schemas["PageAnswer"];
@@ -88,7 +89,7 @@ function TwoWay({ totals, format }: { totals: Schemas["TotalsAnswer"]; format: s
   const down = [...new Set(totals.lines.map((line) => shownKey(line.key[0])))];
   const cells = new Map(totals.lines.map((line) => [`${shownKey(line.key[0])}\n${shownKey(line.key[1])}`, line.values[0]]));
   return (
-    <div className="scroll">
+    <Scroll label="Table">
       <table className="data">
         <thead>
           <tr>
@@ -113,14 +114,14 @@ function TwoWay({ totals, format }: { totals: Schemas["TotalsAnswer"]; format: s
           ))}
         </tbody>
       </table>
-    </div>
+    </Scroll>
   );
 }
 
 function Rows({ rows }: { rows: Schemas["RowsAnswer"] }) {
   const numeric = rows.columns.map((_, index) => rows.rows.some((row) => typeof row[index] === "number"));
   return (
-    <div className="scroll">
+    <Scroll label="Rows">
       <table className="data">
         <thead>
           <tr>
@@ -149,6 +150,6 @@ function Rows({ rows }: { rows: Schemas["RowsAnswer"] }) {
           The first {rows.rows.length} of {rows.visible.toLocaleString("en-GB")} rows.
         </p>
       )}
-    </div>
+    </Scroll>
   );
 }

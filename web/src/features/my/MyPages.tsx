@@ -31,7 +31,7 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
         <span className="grow" />
         {session.account?.administrator && <Link to="/roles">Back to the workspace</Link>}
         <Dropdown menu={menu} trigger={["click"]}>
-          <Button aria-label="Account">{session.account?.name}</Button>
+          <Button aria-label={`Account ${session.account?.name ?? ""}`}>{session.account?.name}</Button>
         </Dropdown>
       </header>
       <nav aria-label="My pages">

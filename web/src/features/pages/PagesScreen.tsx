@@ -8,6 +8,7 @@ import { plural } from "../../ui/figures";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
 import { PageView } from "../../ui/PageView";
+import { Scroll } from "../../ui/Scroll";
 import { PagesWords } from "../roles/Words";
 import "../roles/roles.css";
 import "./pages.css";
@@ -57,7 +58,7 @@ export default function PagesScreen() {
         ))}
         {pages.data?.shelves.length === 0 && <p className="soft">No pages yet. They come in with a bundle.</p>}
       </nav>
-      <div>
+      <Scroll label="Page" className="">
         {wanted && pages.data && !entry && (
           <Empty title={`There is no page ${wanted}`}>
             <p>Choose another on the left.</p>
@@ -80,7 +81,7 @@ export default function PagesScreen() {
           </div>
         )}
         {look.data?.page && <PageView page={look.data.page} />}
-      </div>
+      </Scroll>
       <aside>{entry && <Openers entry={entry} />}</aside>
     </div>
   );

@@ -7,6 +7,7 @@ import { useWorkbench } from "../../app/workbench";
 import { shownValue } from "../../ui/figures";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
+import { Scroll } from "../../ui/Scroll";
 import { Share } from "../../ui/Share";
 import { useDelayed } from "../../ui/useDelayed";
 
@@ -26,14 +27,13 @@ function alone(viewer: PinnedViewer, role: string): PinnedViewer {
 export function useEffectOf(
   model: string | null,
   role: Role | null,
-  dirty: boolean,
   viewer: PinnedViewer | null,
   table: string | null,
   key: string | undefined,
 ) {
   const settled = useDelayed(role, 40);
   return useQuery({
-    queryKey: ["effect", model, dirty ? settled : settled?.name, viewer, table],
+    queryKey: ["effect", model, settled, viewer, table],
     queryFn: ({ signal }) =>
       data(
         api.POST("/api/effect", {
@@ -167,13 +167,15 @@ export function EffectPanel({ model, entry, role, dirty, mode, setMode, table, s
               );
             })}
           </div>
-          <div className="tabs small" role="tablist" style={{ marginTop: 12 }}>
-            <button type="button" role="tab" aria-selected={tab === "rows"} onClick={() => setTab("rows")}>
-              rows
-            </button>
-            <button type="button" role="tab" aria-selected={tab === "objects"} onClick={() => setTab("objects")}>
-              objects
-            </button>
+          <div className="tabs small" style={{ marginTop: 12 }}>
+            <div role="tablist" className="tablist">
+              <button type="button" role="tab" aria-selected={tab === "rows"} onClick={() => setTab("rows")}>
+                rows
+              </button>
+              <button type="button" role="tab" aria-selected={tab === "objects"} onClick={() => setTab("objects")}>
+                objects
+              </button>
+            </div>
             <span className="grow" />
             {tab === "rows" && (
               <Select
@@ -205,7 +207,7 @@ function RowsPreview({ model, answer, table }: { model: ModelAnswer | undefined;
   const gained = after.rows.filter((row, index) => !before.rows[index]?.states[0] && row.states[0]).length;
   return (
     <>
-      <div className="scroll rows">
+      <Scroll className="scroll rows" label={`Rows of ${table}`}>
         <table className="data">
           <thead>
             <tr>
@@ -245,7 +247,7 @@ function RowsPreview({ model, answer, table }: { model: ModelAnswer | undefined;
             })}
           </tbody>
         </table>
-      </div>
+      </Scroll>
       <p className="small soft">
         {lost > 0 && <span className="lost-mark">{lost} rows here would be lost by this edit. </span>}
         {gained > 0 && <span className="gained-mark">{gained} rows here would be gained by this edit. </span>}

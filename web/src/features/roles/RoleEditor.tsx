@@ -46,6 +46,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
       message.success("Saved in the draft. Viewers get it with the next release.");
       if (saved.role.name !== name) navigate(`/roles/${encodeURIComponent(saved.role.name)}`, { replace: true });
     },
+    onError: (error) => error instanceof ApiError && [404, 409].includes(error.status) && refresh(),
   });
   const remove = useMutation({
     mutationFn: () => data(api.DELETE("/api/roles/{name}", { params: { path: { name }, query: { version: entry.version } } })),

@@ -42,7 +42,6 @@ export default function RolesScreen() {
   const effect = useEffectOf(
     bench.model,
     role && entry ? { ...role, name: entry.role.name } : null,
-    dirty,
     viewerFor(pin?.viewer, mode, role?.name ?? ""),
     table,
     key,

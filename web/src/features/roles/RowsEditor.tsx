@@ -180,12 +180,14 @@ function ClausePicker({ model, at, clause, empty, replace, attributes, viewerVal
   const negated = clause?.negated ?? false;
   return (
     <>
-      <div className="tabs small" role="tablist">
-        {(["values", "viewer", ...(ranged ? (["range"] as const) : []), "blank"] as const).map((kind) => (
-          <button key={kind} type="button" role="tab" aria-selected={tab === kind} onClick={() => setTab(kind)}>
-            {kind}
-          </button>
-        ))}
+      <div className="tabs small">
+        <div role="tablist" className="tablist">
+          {(["values", "viewer", ...(ranged ? (["range"] as const) : []), "blank"] as const).map((kind) => (
+            <button key={kind} type="button" role="tab" aria-selected={tab === kind} onClick={() => setTab(kind)}>
+              {kind}
+            </button>
+          ))}
+        </div>
         <span className="grow" />
         {clause && tab !== "range" && (
           <Radio.Group size="small" value={negated} onChange={(event) => replace({ ...clause, negated: event.target.value as boolean })}>

@@ -7,6 +7,7 @@ import { shownValue } from "../../ui/figures";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
 import { Share } from "../../ui/Share";
+import { Scroll } from "../../ui/Scroll";
 import { FilterField } from "./FilterField";
 
 const PAGE = 100;
@@ -126,7 +127,7 @@ export function RowsView({ model }: { model: ModelAnswer }) {
       </div>
       {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
       {rows && (
-        <div className="scroll" aria-busy={asked.isFetching}>
+        <Scroll label="Rows" busy={asked.isFetching}>
           <table className="data" data-testid="rows">
             <thead>
               <tr>
@@ -164,7 +165,7 @@ export function RowsView({ model }: { model: ModelAnswer }) {
             </tbody>
           </table>
           {rows.rows.length === 0 && <p className="pad soft">No row matches.</p>}
-        </div>
+        </Scroll>
       )}
       <div className="counted">
         <b>Rows</b>

@@ -8,6 +8,7 @@ import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
 import { shownKey } from "../../ui/PageView";
 import { count, Share } from "../../ui/Share";
+import { Scroll } from "../../ui/Scroll";
 import { FilterField } from "./FilterField";
 
 type Totals = Schemas["TotalsAnswer"];
@@ -120,7 +121,7 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
       {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
       {wrong && <Notice kind="bad">{wrong}</Notice>}
       {!wrong && (
-        <div className="scroll" aria-busy={asked.isFetching}>
+        <Scroll label="Totals" busy={asked.isFetching}>
           <table className="data" data-testid="totals">
             <thead>
               <tr>
@@ -184,7 +185,7 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
             </tbody>
           </table>
           {lines.length === 0 && !asked.isPending && <p className="pad soft">No row counts in this question.</p>}
-        </div>
+        </Scroll>
       )}
       <div className="counted">
         <b>Rows counted</b>

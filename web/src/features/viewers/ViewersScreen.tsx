@@ -13,13 +13,15 @@ export default function ViewersScreen() {
   if (model.isError) return <Notice kind="bad">{model.error.message}</Notice>;
   return (
     <div className="pad viewers">
-      <div className="tabs" role="tablist">
-        <button type="button" role="tab" aria-selected={view === "totals"} onClick={() => setView("totals")}>
-          Totals
-        </button>
-        <button type="button" role="tab" aria-selected={view === "rows"} onClick={() => setView("rows")}>
-          Rows
-        </button>
+      <div className="tabs">
+        <div role="tablist" className="tablist">
+          <button type="button" role="tab" aria-selected={view === "totals"} onClick={() => setView("totals")}>
+            Totals
+          </button>
+          <button type="button" role="tab" aria-selected={view === "rows"} onClick={() => setView("rows")}>
+            Rows
+          </button>
+        </div>
         <span className="grow" />
         <span className="soft small" style={{ paddingBottom: 5 }}>
           {bench.state === "draft" ? "in the draft" : "live"}

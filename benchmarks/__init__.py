@@ -1,0 +1,1 @@
+"""Benchmarks: `make bench` prints the table; nothing here is a test."""

@@ -1,0 +1,214 @@
+"""A real server on the demo, real browsers in front of it, and the core beside them to say what must be seen."""
+
+import contextlib
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+
+from demo.bundle import generate
+from moorland.core.bundle.reading import read_folder
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.questions import Question
+from moorland.core.sources.files import folder_loader
+
+CHROMIUM = [
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--window-size=1280,800",
+]
+ROOT = Path(__file__).parents[2]
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """One worker for all browser tests: they share the server."""
+    for item in items:
+        if "tests/browser" in str(item.path):
+            item.add_marker(pytest.mark.xdist_group("browser"))
+
+
+@pytest.fixture(scope="session")
+def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The address of a server that serves a fresh demo."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    data = tmp_path_factory.mktemp("data")
+    environment = {**os.environ, "DATA": str(data), "PORT": str(port), "DJANGO_SETTINGS_MODULE": "moorland.server.settings"}
+    log = (data / "server.log").open("w")
+    server = subprocess.Popen([sys.executable, "-m", "moorland.cli", "demo"], cwd=ROOT, env=environment, stdout=log, stderr=log)
+    found = f"http://localhost:{port}"
+    try:
+        for _ in range(120):
+            with contextlib.suppress(OSError), urllib.request.urlopen(f"{found}/api/session"):
+                break
+            assert server.poll() is None, (data / "server.log").read_text()
+            time.sleep(0.5)
+        yield found
+    finally:
+        server.send_signal(signal.SIGINT)
+        server.wait(timeout=20)
+
+
+class Browser:
+    """One browser; finds what a person would look for and waits for it as long as a person would."""
+
+    def __init__(self, address: str, folder: Path) -> None:
+        options = webdriver.ChromeOptions()
+        options.binary_location = "/usr/bin/chromium"
+        for argument in [*CHROMIUM, f"--user-data-dir={folder}"]:
+            options.add_argument(argument)
+        self.driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+        self.address = address
+
+    def open(self, path: str) -> None:
+        self.driver.get(self.address + path)
+
+    def until(self, condition: Callable[[], Any], what: str, seconds: float = 15) -> Any:
+        def met(_: Any) -> Any:
+            try:
+                return condition()
+            except StaleElementReferenceException:
+                return False
+
+        try:
+            return WebDriverWait(self.driver, seconds, poll_frequency=0.1).until(met)
+        except TimeoutException:
+            pytest.fail(f"{what}; on screen: {self.text()[:1500]}")
+
+    def all(self, selector: str) -> list[WebElement]:
+        return self.driver.find_elements(By.CSS_SELECTOR, selector)
+
+    def one(self, selector: str) -> WebElement:
+        found: WebElement = self.until(lambda: next((item for item in self.all(selector) if item.is_displayed()), None), f"no {selector}")
+        return found
+
+    def press(self, selector: str) -> None:
+        """Clicks what the selector finds, however often it is drawn again meanwhile."""
+        self.until(lambda: self.one(selector).click() is None, f"cannot press {selector}")
+
+    def named(self, text: str, within: str = "button, a, [role=tab], label") -> WebElement:
+        """The button, link or tab of that name."""
+        found: WebElement = self.until(
+            lambda: next((item for item in self.all(within) if item.is_displayed() and text in (item.text.strip(), item.get_attribute("aria-label"))), None),
+            f"nothing named {text}",
+        )
+        return found
+
+    def click(self, text: str, within: str = "button, a, [role=tab], label") -> None:
+        def clicked() -> bool:
+            found = self.named(text, within)
+            self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", found)
+            found.click()
+            return True
+
+        self.until(clicked, f"cannot click {text}")
+
+    def choose(self, label: str, text: str) -> None:
+        """Searches in a list to choose from, and takes what is offered."""
+        field = self.until(lambda: next(iter(self.all(f"input[aria-label='{label}']")), None), f"no list named {label}")
+        self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", field)
+        field.send_keys(text)
+        self.until(lambda: [item for item in self.all(".ant-select-item-option-active") if item.is_displayed() and text in item.text], f"{text} is not offered")
+        field.send_keys(Keys.ENTER)
+
+    def text(self) -> str:
+        return str(self.driver.find_element(By.TAG_NAME, "body").text)
+
+    def sees(self, *texts: str) -> None:
+        self.until(lambda: all(text in self.text() for text in texts), f"not to be seen: {texts}")
+
+    def sign_in(self, login: str) -> None:
+        self.open("/")
+        self.until(lambda: next((item for item in self.all(".demo-account") if item.find_element(By.TAG_NAME, "code").text == login), None), login).click()
+        self.until(lambda: not self.all(".sign-in"), "still on the sign-in page")
+
+    def pin(self, login: str) -> None:
+        """Pins a person through the tray."""
+        self.click("+ pin a viewer")
+        field = self.one("input[aria-label='Pin a person']")
+        field.send_keys(login)
+        self.until(
+            lambda: [item for item in self.all(".ant-select-item-option") if item.is_displayed() and f"· {login}" in item.text], f"{login} is not offered"
+        )
+        field.send_keys(Keys.ENTER)
+        self.until(lambda: any(login in chip.text for chip in self.all(".chip")), f"{login} is not pinned")
+
+    def write_condition(self, text: str) -> None:
+        """Replaces the text of the open condition, key by key."""
+        editor = self.one("[data-testid=condition] .cm-content")
+        editor.click()
+        editor.send_keys(Keys.CONTROL, "a")
+        editor.send_keys(Keys.DELETE)
+        editor.send_keys(text)
+        editor.send_keys(Keys.ESCAPE)
+
+    def share(self, table: str) -> str:
+        """What the effect says of a table."""
+        return self.one(f"[data-testid=share-{table}]").text.replace("\n", " ")
+
+    def figure(self, measure: str) -> str:
+        return self.one(f"[data-testid=figure-{measure}]").text
+
+
+@pytest.fixture
+def browsers(address: str, tmp_path: Path) -> Iterator[Callable[[str], Browser]]:
+    """Opens a browser of its own for each person who signs in."""
+    opened: list[Browser] = []
+
+    def sign_in(login: str) -> Browser:
+        browser = Browser(address, tmp_path / f"profile{len(opened)}")
+        opened.append(browser)
+        browser.sign_in(login)
+        return browser
+
+    yield sign_in
+    for browser in opened:
+        browser.driver.quit()
+
+
+@pytest.fixture
+def admin(browsers: Callable[[str], Browser]) -> Browser:
+    """The demo's administrator, signed in."""
+    return browsers("h.warden")
+
+
+@pytest.fixture(scope="session")
+def core(tmp_path_factory: pytest.TempPathFactory) -> Evaluator:
+    """The demo as shipped, evaluated by the core alone."""
+    folder = tmp_path_factory.mktemp("demo")
+    generate(folder)
+    return Evaluator(read_folder(folder), folder_loader(folder))
+
+
+def total(core: Evaluator, login: str, measure: str, where: str | None = None, by: list[str] | None = None) -> Any:
+    """A total, or the lines of one, that a viewer must see."""
+    question = Question.model_validate({"totals": {"model": "operations", "by": by or [], "measures": [measure], "where": where}})
+    answer = core.answer(core.viewer(login), question).model_dump()
+    return {line["key"][0]: line["values"][0] for line in answer["lines"]} if by else answer["total"][0]
+
+
+def shown(value: float) -> str:
+    """A whole figure as the interface shows it."""
+    return f"{value:,.0f}"

@@ -1,0 +1,68 @@
+"""axe-core finds nothing serious on any screen, light or dark."""
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.browser.conftest import Browser
+
+AXE = (Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text("utf-8")
+
+
+def serious(browser: Browser) -> list[str]:
+    """The serious findings, each with the element it was found at."""
+    browser.driver.execute_script(AXE)
+    found = browser.driver.execute_async_script(
+        "axe.run(document, {resultTypes: ['violations']}).then(arguments[0], error => arguments[0]({error: String(error)}))"
+    )
+    assert "violations" in found, json.dumps(found)[:400]
+    return [
+        f"{item['id']}: {node['html'][:160]} {node['any'][0]['message'][:200] if node['any'] else ''}"
+        for item in found["violations"]
+        if item["impact"] in ("serious", "critical")
+        for node in item["nodes"]
+    ]
+
+
+SCREENS = [
+    ("/roles/area-steward", "Mapped to".upper()),
+    ("/viewers", "Rows counted"),
+    ("/people/j.ames", "ROLES HELD"),
+    ("/pages/output", "OPENED OR CLOSED BY"),
+    ("/releases", "HISTORY"),
+    ("/trail", "every change"),
+    ("/my/", "no pages for you"),
+]
+
+
+@pytest.mark.parametrize("mode", ["light", "dark"])
+def test_no_screen_of_the_administrator_has_a_serious_finding(browsers: Callable[[str], Browser], mode: str) -> None:
+    admin = browsers("h.warden")
+    admin.driver.execute_script("localStorage.setItem('moorland.mode', arguments[0])", mode)
+    admin.open("/roles")
+    admin.pin("j.ames")
+    findings = {}
+    for path, sign in SCREENS:
+        admin.open(path)
+        admin.sees(sign)
+        admin.until(lambda: not admin.all(".ant-spin"), "loaded")
+        if path.startswith("/roles"):
+            admin.press("[data-testid=sentence-0] .words")
+            admin.one("[data-testid=condition] .cm-content")
+            admin.one("[data-testid=effect] table tbody tr")
+        found = serious(admin)
+        if found:
+            findings[path] = found
+    assert findings == {}
+
+
+def test_a_viewers_page_and_the_sign_in_have_no_serious_finding(browsers: Callable[[str], Browser]) -> None:
+    viewer = browsers("t.holm")
+    viewer.one("[data-testid=page]")
+    assert serious(viewer) == []
+    viewer.click("Account Tam Holm")
+    viewer.click("Sign out", ".ant-dropdown-menu-item")
+    viewer.one(".sign-in")
+    assert serious(viewer) == []

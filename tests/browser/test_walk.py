@@ -1,0 +1,226 @@
+"""The job end to end in the real interface: write a rule, see its effect, map it, release it, and look at what people see."""
+
+from collections.abc import Callable
+
+from moorland.core.engine.evaluator import Evaluator
+from tests.browser.conftest import Browser, shown, total
+
+Browsers = Callable[[str], Browser]
+
+
+def open_rows_sentence(browser: Browser, role: str) -> None:
+    browser.open(f"/roles/{role}")
+    browser.press("[data-testid=sentence-0] .words")
+    browser.one("[data-testid=condition] .cm-content")
+
+
+def test_a_rule_is_written_mapped_released_and_seen(browsers: Browsers, core: Evaluator) -> None:
+    admin = browsers("h.warden")
+    where = "site.area IN ('Fen End', 'Sound')"
+
+    admin.click("+ New role")
+    admin.one("#label").send_keys("Desk on duty")
+    admin.until(lambda: admin.one("#name").get_attribute("value") == "desk-on-duty", "the name is suggested from the label")
+    admin.click("Create in the draft")
+    admin.until(lambda: admin.driver.current_url.endswith("/roles/desk-on-duty"), "the new role is opened")
+
+    admin.pin("a.knott")
+    admin.click("+ rows")
+    admin.write_condition("area IN ('Fen End', 'Sound')")
+    admin.click("this role alone")
+    sites = core.viewer_model(core.all_data(), "operations").data.rows("site")
+    admin.until(lambda: f"of {sites}" in admin.share("site"), "the effect is shown before anything is saved")
+    assert "draft, unsaved" in admin.one("[data-testid=effect]").text
+
+    admin.click("+ objects")
+    admin.click("+ pages")
+    admin.click("Save in the draft")
+    admin.sees("Saved in the draft", "Saved; not released yet.")
+    assert "1 change since release" in admin.one("[data-testid=state-mark]").text
+
+    admin.click("+ map")
+    admin.choose("Groups", "operations-desk")
+    admin.one(".ant-modal-title").click()
+    admin.sees("This role is not live yet")
+    admin.click("Map now")
+    admin.until(lambda: not [item for item in admin.all(".ant-modal") if item.is_displayed()], "the dialog closes")
+
+    desk = browsers("a.knott")
+    desk.sees("There are no pages for you yet")
+
+    admin.click("Review and release")
+    admin.sees("Desk on duty", "Alder Knott")
+    admin.one("input[aria-label='What this release is for']").send_keys("Desk on duty")
+    admin.click("Release now")
+    admin.until(lambda: admin.all("[data-testid=nothing-pending]"), "the draft is live")
+
+    desk.open("/my/output")
+    open_only = f"{where} AND site.status = 'open'"
+    assert desk.figure("energy").startswith(shown(total(core, "v.birk", "energy", open_only)))
+    lines = {row.text.split("\n")[0] for row in desk.all(".exhibit.as-list tbody tr")}
+    assert lines
+    assert all("Fen End" in line or "Sound" in line for line in lines)
+
+    steward = browsers("j.ames")
+    steward.open("/my/output")
+    assert steward.figure("energy").startswith(shown(total(core, "j.ames", "energy")))
+    assert steward.figure("energy") != desk.figure("energy")
+
+
+def test_a_viewer_is_told_nothing_of_what_is_withheld(browsers: Browsers, core: Evaluator) -> None:
+    contractor = browsers("r.oddie")
+    contractor.sees("Contractor week")
+    assert contractor.figure("jobs") == shown(total(core, "r.oddie", "jobs"))
+    contractor.sees("This exhibit is not available.")
+    source = contractor.driver.page_source
+    assert [word for word in ("Job cost", "Compensation", "Lease", "curtailed", "withheld", "hidden from") if word in source] == []
+    contractor.open("/my/compensation")
+    contractor.sees("There is no page named compensation.")
+    contractor.open("/roles")
+    contractor.until(lambda: "/my/contractor-week" in contractor.driver.current_url, "a viewer has only their own pages")
+
+
+def test_the_effect_follows_every_keystroke_and_is_undone(admin: Browser, core: Evaluator) -> None:
+    admin.open("/roles/area-steward")
+    admin.pin("n.thwaite")
+    open_rows_sentence(admin, "area-steward")
+    before = admin.until(lambda: admin.share("job") if " of " in admin.share("job") else None, "the share is shown")
+    assert before.split(" of ")[0].split()[-1] == shown(total(core, "n.thwaite", "jobs"))
+    admin.write_condition("area IN viewer.areas AND district = 'Tarnside'")
+    expected = shown(total(core, "n.thwaite", "jobs", "site.district = 'Tarnside'"))
+    admin.until(lambda: f"{expected} of" in admin.share("job"), f"the share becomes {expected}")
+    assert "was " in admin.share("job")
+    admin.sees("would be lost by this edit")
+    admin.click("Discard")
+    admin.until(lambda: admin.share("job") == before, "the share is as before")
+
+
+def test_values_are_picked_without_typing_and_the_text_stays_in_step(admin: Browser) -> None:
+    open_rows_sentence(admin, "winter-review")
+    admin.until(lambda: "area IN ('High Fells', 'Westdale')" in admin.one(".cm-content").text, "the text is shown")
+    admin.click("Sound", ".values label")
+    admin.until(lambda: "'Sound'" in admin.one(".cm-content").text, "the picked value is in the text")
+    admin.sees("area is one of")
+    admin.click("Westdale", ".values label")
+    admin.until(lambda: "Westdale" not in admin.one(".cm-content").text, "the value taken away is gone from the text")
+    admin.click("Undo")
+    admin.until(lambda: "Westdale" in admin.one(".cm-content").text, "undone")
+    admin.click("Discard")
+
+
+def test_a_wrong_condition_is_underlined_and_cannot_be_saved(admin: Browser) -> None:
+    open_rows_sentence(admin, "area-steward")
+    admin.write_condition("aera IN viewer.areas")
+    admin.sees("there is nothing named aera here", "does not check out")
+    assert admin.one(".cm-lintRange-error").text == "aera"
+    assert not admin.named("Save in the draft").is_enabled()
+    admin.click("area", ".rows-editor .textlink")
+    admin.until(
+        lambda: admin.named("Save in the draft").is_enabled() or "checks out" in admin.one("[data-testid=check-verdict]").text, "the nearest name mends it"
+    )
+    admin.click("Discard")
+
+
+def test_a_limit_hides_objects_and_what_falls_with_them_is_named_before_saving(admin: Browser) -> None:
+    admin.open("/roles/area-steward")
+    admin.press("[data-testid=sentence-1] .words")
+    admin.sees("By tag and folder")
+    line = admin.until(lambda: next((item for item in admin.all(".object-line") if item.text.startswith("tag grid-agreement")), None), "the tag is listed")
+    next(item for item in line.find_elements("css selector", "label") if item.text == "hide").click()
+    admin.sees("Measures absent under this role", "Compensation due", "Full potential")
+    admin.click("Discard")
+
+
+def test_a_role_deleted_in_another_tab_is_told_and_the_edit_is_kept(browsers: Browsers) -> None:
+    first, second = browsers("h.warden"), browsers("h.warden")
+    open_rows_sentence(first, "landholder")
+    first.write_condition("landholder_id = viewer.landholder_id AND landholder_id > 2")
+    first.until(lambda: first.named("Save in the draft").is_enabled(), "the edit checks out")
+    second.open("/roles/landholder")
+    second.click("Delete")
+    second.click("Delete in the draft")
+    second.sees("is deleted in the draft")
+    first.click("Save in the draft")
+    first.sees("This role was deleted or renamed elsewhere. Your unsaved edit is kept here.")
+    second.open("/roles")
+    second.sees("DELETED")
+    second.click("restore")
+    second.until(lambda: "DELETED" not in second.text(), "the role is restored")
+
+
+def test_a_save_over_somebody_elses_is_refused_and_both_versions_are_kept(browsers: Browsers) -> None:
+    first, second = browsers("h.warden"), browsers("h.warden")
+    open_rows_sentence(first, "open-sites-only")
+    first.write_condition("status <> 'closed'")
+    open_rows_sentence(second, "open-sites-only")
+    second.write_condition("status IN ('open')")
+    second.click("Save in the draft")
+    second.sees("Saved in the draft")
+    first.click("Save in the draft")
+    first.sees("Somebody saved this role while you were editing it", "Keep my version")
+    assert "closed" in first.one(".cm-content").text
+    first.click("take theirs")
+    first.until(lambda: "status IN ('open')" in first.one(".cm-content").text, "their version is loaded")
+
+
+def test_viewers_stand_side_by_side_with_all_data(admin: Browser, core: Evaluator) -> None:
+    admin.open("/viewers")
+    admin.pin("j.ames")
+    admin.pin("t.holm")
+    everything = total(core, "v.birk", "job_cost", by=["site.area"])
+    steward = total(core, "j.ames", "job_cost", by=["site.area"])
+    rows = admin.until(
+        lambda: [row for row in admin.all("[data-testid=totals] tbody tr") if len(row.find_elements("tag name", "td")) == 5], "four columns of figures"
+    )
+    for row in rows:
+        cells = [cell.text for cell in row.find_elements("tag name", "td")]
+        classes = row.find_elements("tag name", "td")[2].get_attribute("class") or ""
+        if cells[0] == "Total":
+            assert cells[1] == shown(sum(everything.values()))
+            continue
+        assert cells[1] == cells[3] == shown(everything[cells[0]])
+        assert ("hid" in classes) == (cells[0] not in steward)
+        assert ("differs" in classes) == (cells[0] in steward and shown(steward[cells[0]]) != cells[1])
+    admin.click("Rows", "[role=tab]")
+    admin.until(lambda: len(admin.all("[data-testid=rows] tbody tr")) == 48, "every site is listed")
+    admin.driver.find_element("tag name", "body").send_keys("1")
+    admin.sees("Cells as Jo Ames sees them")
+    assert admin.all("[data-testid=rows] td.hid")
+
+
+def test_a_person_is_changed_only_after_gain_and_loss_are_shown(admin: Browser) -> None:
+    admin.open("/people/b.lyth")
+    admin.sees("Bryn Lyth", "limit roles only")
+    admin.choose("Add to a group", "treasury")
+    admin.sees("Add Bryn Lyth to Treasury?", "1 person will see something else", "measure lease_paid")
+    admin.click("Cancel")
+    admin.until(lambda: not [item for item in admin.all(".ant-modal") if item.is_displayed()], "the dialog closes")
+    assert "Treasury" not in admin.one("[data-testid=person-card]").text
+    admin.choose("Add to a group", "treasury")
+    admin.sees("1 person will see something else")
+    admin.click("Do it now")
+    admin.until(lambda: "grant · by treasury" in admin.one("[data-testid=person-card]").text, "the role is held at once")
+    admin.click("take out", "[data-testid=person-card] .textlink")
+    admin.sees("lease_payment −")
+    admin.click("Do it now")
+    admin.until(lambda: "grant · by treasury" not in admin.one("[data-testid=person-card]").text, "taken away at once")
+
+
+def test_pages_are_looked_at_through_another_viewers_eyes(admin: Browser, core: Evaluator) -> None:
+    admin.open("/pages/outages")
+    admin.pin("j.ames")
+    admin.until(lambda: admin.figure("jobs") == shown(total(core, "j.ames", "jobs")), "the steward's number")
+    admin.driver.find_element("tag name", "body").send_keys("0")
+    admin.until(lambda: admin.figure("jobs") == shown(total(core, "v.birk", "jobs")), "all the data")
+    admin.driver.find_element("tag name", "body").send_keys("1")
+    admin.open("/pages/compensation")
+    admin.until(lambda: admin.all("[data-testid=page-closed]"), "the page does not exist for the steward")
+    admin.open("/pages/nothing")
+    admin.sees("There is no page nothing")
+
+
+def test_every_look_is_in_the_trail(admin: Browser) -> None:
+    admin.open("/people/k.ash")
+    admin.sees("Kerr Ash")
+    admin.open("/trail")
+    admin.sees("person card", "viewer: k.ash")
