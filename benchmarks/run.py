@@ -25,7 +25,7 @@ from moorland.core.engine.questions import Question
 from moorland.core.insight.effect import AlignedQuestion, aligned_rows, share
 from moorland.core.sources.files import folder_loader
 
-console = Console()
+console = Console(width=130)
 messages = Console(stderr=True)
 WHERE = "area IN viewer.areas AND kind <> 'closed'"
 
@@ -67,11 +67,14 @@ def keystroke() -> float:
     return best(edit, 15)
 
 
-def one_viewer(data: FactData) -> tuple[float, float, float]:
-    """One viewer's totals in Moorland (a new viewer each time, and asked again) and in DuckDB, in seconds."""
+def one_viewer(data: FactData) -> tuple[float, float, float, float]:
+    """Seconds for the first question at all (which sums the strata up), for another viewer, for the same again, and for DuckDB."""
     base = data.evaluator(WHERE)
     question = Question.model_validate({"totals": {"model": "farm", "by": ["site.area"], "measures": ["energy", "runs"]}})
+    base.data("farm").join(base.models["farm"].schema.parents["run"][0])
+    start = time.perf_counter()
     base.answer(base.viewer("u0"), question)
+    first = time.perf_counter() - start
     logins = iter(f"u{number}" for number in range(1, 1000))
     fresh = best(lambda: base.answer(base.viewer(next(logins)), question))
     again = best(lambda: base.answer(base.viewer("u0"), question))
@@ -91,7 +94,7 @@ def one_viewer(data: FactData) -> tuple[float, float, float]:
     found = [(line["key"][0], *line["values"]) for line in lines]
     if len(rows) != len(found) or any(row[0] != line[0] or row[2] != line[2] or not np.isclose(row[1], line[1]) for row, line in zip(rows, found, strict=True)):
         raise SystemExit(f"DuckDB and Moorland disagree: {rows[:3]} and {found[:3]}")
-    return fresh, again, best(lambda: connection.execute(sql).fetchall())
+    return first, fresh, again, best(lambda: connection.execute(sql).fetchall())
 
 
 def main() -> None:
@@ -106,9 +109,11 @@ def main() -> None:
     messages.print(f"generating {rows:,} fact rows …")
     data = facts(rows)
     messages.print("one viewer's totals …")
-    fresh, again, other = one_viewer(data)
-    table.add_row(f"{rows:,} rows: one viewer's totals, first asked", f"{fresh * 1000:.0f} ms", "DuckDB, 2 threads", f"{other * 1000:.0f} ms", "as fast")
-    table.add_row(f"{rows:,} rows: the same, asked again", f"{again * 1000:.0f} ms", "DuckDB, 2 threads", f"{other * 1000:.0f} ms", "as fast")
+    first, fresh, again, other = one_viewer(data)
+    limit = f"{other * 1000:.0f} ms"
+    table.add_row(f"{rows:,} rows: one viewer's totals", f"{fresh * 1000:.1f} ms", "DuckDB, 2 threads", limit, "as fast")
+    table.add_row("the same, asked again", f"{again * 1000:.1f} ms", "DuckDB, 2 threads", limit, "as fast")
+    table.add_row("once before that: summing the strata up", f"{first * 1000:.0f} ms", "DuckDB, 2 threads", limit, "-")
     console.print(table)
 
 

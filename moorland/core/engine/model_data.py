@@ -52,6 +52,8 @@ class ModelData:
     def __init__(self, schema: Schema, tables: Mapping[str, TableData], as_of: datetime.date, cache: ArrayCache | None = None) -> None:
         self.schema, self.tables, self.as_of = schema, tables, as_of
         self.cache = cache or ArrayCache()
+        #: The strata made so far, by table and columns; None where they do not pay (engine.strata).
+        self.strata: dict[tuple[str, tuple[str, ...]], Any] = {}
         self._joins: dict[tuple[str, str], Array] = {}
         self._paths: dict[tuple[str, str], Array] = {}
         self.base_masks: dict[str, Mask] = {}

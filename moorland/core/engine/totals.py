@@ -12,6 +12,7 @@ from moorland.core.engine.listing import json_values
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.naming import ColumnKey, check_filter, column_key, parse_filter
 from moorland.core.engine.questions import Line, Refused, TotalsAnswer, TotalsQuestion, not_found
+from moorland.core.engine.strata import Strata, strata_for
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language import tree
 from moorland.core.language.evaluation import evaluate, true_rows
@@ -25,10 +26,21 @@ _MOST_COMBINATIONS = 1 << 62
 
 @dataclass(frozen=True)
 class _Counted:
-    """The rows of one table that count for a measure: their indices (None: all), and their group at full depth."""
+    """The rows of one table that count for a measure: their indices (None: all), and their group at full depth.
+
+    With `strata` they are strata, each of which stands for as many rows as it has.
+    """
 
     rows: Array | None
     groups: Array
+    strata: Strata | None = None
+
+    @property
+    def basis(self) -> int:
+        """How many rows count."""
+        if self.strata is None:
+            return len(self.groups)
+        return int((self.strata.counts if self.rows is None else self.strata.counts[self.rows]).sum())
 
 
 def answer_totals(
@@ -69,7 +81,7 @@ def answer_totals(
         measures=question.measures,
         lines=lines,
         total=total,
-        basis=[len(counted[name][found[name].table].groups) if name in found else None for name in question.measures],
+        basis=[counted[name][found[name].table].basis if name in found else None for name in question.measures],
         not_found=list(dict.fromkeys(name for name in question.measures if name not in found)),
         withheld=[],
     )
@@ -109,14 +121,14 @@ class _Radix:
         """What a number at full depth is divided by to give that of its prefix."""
         return self.size(len(self.by)) // self.size(depth)
 
-    def of(self, table: str) -> Array:
-        """The number of each row of a table; shape (rows,), int32 where it fits. Cached."""
+    def of(self, table: str, data: ModelData) -> Array:
+        """The number of each row of a table, or of each stratum; shape (rows,), int32 where it fits. Cached."""
 
         def make() -> Array:
             dtype = np.int32 if self.size(len(self.by)) < 2**31 else np.int64
-            result: Array = np.zeros(self.data.rows(table), dtype=dtype)
+            result: Array = np.zeros(data.rows(table), dtype=dtype)
             for position, (key, size) in enumerate(zip(self.by, self.sizes, strict=True)):
-                codes: Array = group_codes(self.data, table, key).astype(dtype)
+                codes: Array = group_codes(data, table, key).astype(dtype)
                 codes[codes < 0] = size - 1
                 if position:
                     result *= dtype(size)
@@ -125,7 +137,7 @@ class _Radix:
                     result = codes
             return result
 
-        return self.data.cache.get(("groups", table, tuple(self.by)), make)
+        return data.cache.get(("groups", table, tuple(self.by)), make)
 
     def keys(self, numbers: Array, depth: int) -> list[list[Any]]:
         """The key of each number of a prefix, as JSON values."""
@@ -164,13 +176,16 @@ def _counted_rows(model: ViewerModel, measure: CheckedMeasure, asked: frozenset[
     """For each table whose rows the measure counts, the rows visible for S and matched by the filter (7.2)."""
     result = {}
     for table in _counted_tables(measure):
-        mask: Mask | None = model.rows_for(table, measure.inputs | asked, measure.tables, measure.name)
+        aggregates = [node for node in measure.tree.walk() if isinstance(node, tree.Aggregate) and node.table == table]
+        strata = strata_for(model, table, asked, aggregates)
+        seen = model if strata is None else model.on(strata.data)
+        mask: Mask | None = seen.rows_for(table, measure.inputs | asked, measure.tables, measure.name)
         if condition is not None:
-            passing = true_rows(condition, model.data.frame(table, model.viewer.values), table, model.data.rows(table))
+            passing = true_rows(condition, seen.data.frame(table, model.viewer.values), table, seen.data.rows(table))
             mask = passing if mask is None else mask & passing
         rows = None if mask is None else np.flatnonzero(mask)
-        groups = radix.of(table)
-        result[table] = _Counted(rows, groups if rows is None else groups[rows])
+        groups = radix.of(table, seen.data)
+        result[table] = _Counted(rows, groups if rows is None else groups[rows], strata)
     return result
 
 
@@ -233,6 +248,8 @@ class _LineFrame:
             inside = self.numbers[position] == groups if len(self.numbers) else np.zeros(len(groups), np.bool_)
             groups = position
         size = self.size if dense else len(self.numbers)
+        if rows.strata is not None:
+            return self._of_strata(node, rows, rows.strata, groups, inside, size)
         if node.argument is None:
             known = np.ones(len(groups), np.bool_) if inside is None else inside
             result = aggregate("COUNT", False, known, known, groups, size)
@@ -240,6 +257,24 @@ class _LineFrame:
             values, known = self._argument(node, rows)
             result = aggregate(node.function, node.distinct, values, known if inside is None else known & inside, groups, size)
         if dense:
+            return Vector(result.values[self.numbers], result.known[self.numbers], self._domain)
+        return Vector(result.values, result.known, self._domain)
+
+    def _of_strata(self, node: tree.Aggregate, rows: _Counted, strata: Strata, groups: Array, inside: Mask | None, size: int) -> Vector:
+        """The aggregate from what is summed up by stratum."""
+        partial = strata.partial(node)
+        assert partial is not None
+        counts, values = (partial.counts, partial.values) if rows.rows is None else (partial.counts[rows.rows], partial.values[rows.rows])
+        known = counts > 0 if inside is None else (counts > 0) & inside
+        number = aggregate("SUM", False, counts.astype(np.int64), known, groups, size)
+        if node.function == "COUNT":
+            result = Vector(np.where(number.known, number.values, 0), np.ones(size, np.bool_))
+        elif node.function == "AVG":
+            sums = aggregate("SUM", False, values.astype(np.float64), known, groups, size)
+            result = Vector(sums.values / np.maximum(number.values, 1), sums.known)
+        else:
+            result = aggregate(node.function, False, values, known, groups, size)
+        if self.size <= DENSE_GROUPS:
             return Vector(result.values[self.numbers], result.known[self.numbers], self._domain)
         return Vector(result.values, result.known, self._domain)
 

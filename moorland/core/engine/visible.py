@@ -133,7 +133,8 @@ class ViewerModel:
 
     def __init__(self, viewer: Viewer, roles: Iterable[CompiledRole], data: ModelData) -> None:
         self.viewer, self.data = viewer, data
-        held = [RoleRows(role, viewer, data) for role in roles]
+        self._roles = list(roles)
+        held = [RoleRows(role, viewer, data) for role in self._roles]
         self.grants = [rows for rows in held if rows.role.role.kind == "grant"]
         self.limits = [rows for rows in held if rows.role.role.kind == "limit"]
         self.objects = self._objects()
@@ -176,6 +177,10 @@ class ViewerModel:
             return narrowed if opened is None else opened
         return opened & narrowed
 
+    def on(self, data: ModelData) -> "ViewerModel":
+        """The same viewer and roles on other data of the same shape: strata in place of rows."""
+        return ViewerModel(self.viewer, self._roles, data)
+
     def rows_for(self, table: str, columns: Iterable[tuple[str, str]], tables: Iterable[str], measure: str) -> Mask | None:
         """The rows of a table that count for a measure asked with a column set S (7.2); None for all rows."""
         return self.rows(table, self.granting(columns, tables, measure))
@@ -186,8 +191,18 @@ class Unseen(ViewerModel):
 
     def __init__(self, whole: ViewerModel, seen: Iterable[ViewerModel]) -> None:
         self.viewer, self.data = whole.viewer, whole.data
-        self.grants, self.limits, self.objects = whole.grants, whole.limits, whole.objects
-        self._seen = list(seen)
+        self.objects = whole.objects
+        self._whole, self._seen = whole, list(seen)
+        self.grants = [*whole.grants, *(rows for model in self._seen for rows in model.grants)]
+        self.limits = [rows for model in self._seen for rows in model.limits]
+
+    def on(self, data: ModelData) -> "Unseen":
+        """The same comparison on other data of the same shape."""
+        return Unseen(self._whole.on(data), [model.on(data) for model in self._seen])
+
+    def granting(self, columns: Iterable[tuple[str, str]], tables: Iterable[str] = (), measure: str | None = None) -> list[RoleRows]:
+        """All the data has everything."""
+        return self._whole.granting(columns, tables, measure)
 
     def rows_for(self, table: str, columns: Iterable[tuple[str, str]], tables: Iterable[str], measure: str) -> Mask | None:
         """The rows that count for the measure for none of the viewers."""

@@ -1,0 +1,164 @@
+"""Strata: the distinct combinations of the keys that security and the question read, with their counts and sums.
+
+Every row of a stratum is visible to the same viewers and falls in the same group, so totals are computed on the strata of a
+table instead of its rows: rows are touched once for each combination of keys and each measure, never for each viewer.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from moorland.core.engine.aggregates import aggregate
+from moorland.core.engine.columns import StoredColumn, TableData
+from moorland.core.engine.model_data import ModelData
+from moorland.core.engine.visible import ViewerModel
+from moorland.core.language import tree
+from moorland.core.language.checking import Scope, check_condition
+from moorland.core.language.evaluation import evaluate
+from moorland.core.language.vectors import Array, Domain
+
+#: Tables of fewer rows are counted row by row.
+MIN_ROWS = 20_000
+#: So many combinations are numbered in one dense array; more are not worth it.
+MOST_COMBINATIONS = 1 << 24
+#: Strata pay where there are at most this share of the rows.
+MOST_SHARE = 0.25
+
+ColumnKey = tuple[str, str]
+
+
+@dataclass(frozen=True)
+class Partial:
+    """An aggregate's argument summed up by stratum: `counts` of values that are not null, and their sum or extreme."""
+
+    counts: Array
+    values: Array
+
+
+class Strata:
+    """The strata of a table by some of its own columns. `data` is the model with the table replaced by one row a stratum."""
+
+    def __init__(self, data: ModelData, table: str, keys: tuple[str, ...], first_rows: Array, numbers: Array, counts: Array) -> None:
+        self.data = _StrataData(data, table, keys, first_rows)
+        self.table, self.counts = table, counts
+        self._whole, self._numbers = data, numbers
+        self._partials: dict[tree.Aggregate, Partial | None] = {}
+
+    def partial(self, node: tree.Aggregate) -> Partial | None:
+        """The argument of an aggregate by stratum, computed once; None where it cannot be summed up so."""
+        if node not in self._partials:
+            self._partials[node] = self._summed_up(node)
+        return self._partials[node]
+
+    def _summed_up(self, node: tree.Aggregate) -> Partial | None:
+        if node.distinct:
+            return None
+        if node.argument is None:
+            return Partial(self.counts, self.counts)
+        frame = self._whole.frame(self.table)
+        vector = frame.lift(evaluate(node.argument, frame), Domain(self.table))
+        rows = len(self._numbers)
+        values, known = np.broadcast_to(vector.values, rows + 1)[:rows], np.broadcast_to(vector.known, rows + 1)[:rows]
+        size = len(self.counts)
+        counts = aggregate("COUNT", False, values, known, self._numbers, size).values
+        if node.function == "COUNT":
+            return Partial(counts, counts)
+        if node.function in ("SUM", "AVG"):
+            if values.dtype == np.int64 and len(values) and float(np.abs(values.astype(np.float64)).max()) * rows >= 2.0**53:
+                return None
+            return Partial(counts, aggregate("SUM", False, values, known, self._numbers, size).values)
+        return Partial(counts, aggregate(node.function, False, values, known, self._numbers, size).values)
+
+
+class _StrataData(ModelData):
+    """A model in which one table has a row for each stratum, with only the columns the strata are made by."""
+
+    def __init__(self, whole: ModelData, table: str, keys: tuple[str, ...], first_rows: Array) -> None:
+        self.schema, self.as_of, self.cache = whole.schema, whole.as_of, type(whole.cache)()
+        rows = np.append(first_rows, -1)
+        columns = {name: _taken(whole.stored(table, name), rows) for name in keys}
+        self.tables = {**whole.tables, table: TableData(f"strata of {whole.tables[table].version}", len(first_rows), columns)}
+        self.base_masks = {name: mask[first_rows] if name == table else mask for name, mask in whole.base_masks.items()}
+        self.strata = {}
+        self._paths = {}
+        self._joins = {}
+        for name, steps in whole.schema.parents.items():
+            for step in steps:
+                if name != table:
+                    self._joins[name, step.column] = whole.join(step)
+                elif step.column in keys:
+                    self._joins[name, step.column] = whole.join(step)[rows]
+
+
+def _taken(stored: StoredColumn, rows: Array) -> StoredColumn:
+    if stored.codes is not None:
+        return StoredColumn(stored.type, stored.codes[rows], stored.values, stored.known)
+    return StoredColumn(stored.type, None, stored.values[rows], stored.known[rows])
+
+
+def strata_for(model: ViewerModel, table: str, asked: Iterable[ColumnKey], aggregates: Iterable[tree.Aggregate]) -> Strata | None:
+    """The strata on which these aggregates of a table can be counted for a viewer; None where rows have to be."""
+    data = model.data
+    if data.rows(table) < MIN_ROWS or any(step.carries_up for steps in data.schema.parents.values() for step in steps):
+        return None
+    keys = _keys_read(model, table, asked)
+    if (table, keys) not in data.strata:
+        data.strata[table, keys] = _made(data, table, keys)
+    strata: Strata | None = data.strata[table, keys]
+    if strata is None or any(strata.partial(node) is None for node in aggregates):
+        return None
+    return strata
+
+
+def _keys_read(model: ViewerModel, table: str, asked: Iterable[ColumnKey]) -> tuple[str, ...]:
+    """The columns of the table on which visibility and the question depend: its own, and its keys toward lookups that are read."""
+    schema = model.data.schema
+    read = set(asked)
+    keys: set[str] = set()
+    for rows in [*model.grants, *model.limits]:
+        read |= {key for rule in rows.role.rows if rule.table == table for key in tree.columns_read(rule.condition)}
+        keys |= {step.column for step in schema.parents[table] if step.one in rows.restricted}
+    base_filter = schema.tables[table].base_filter
+    if base_filter is not None:
+        read |= tree.columns_read(check_condition(base_filter, Scope(schema=schema, table=table, viewer=False)))
+    for owner, column in read:
+        keys.add(column if owner == table else schema.paths[table][owner][0].column)
+    return tuple(sorted(keys))
+
+
+def _made(data: ModelData, table: str, keys: tuple[str, ...]) -> Strata | None:
+    """The strata by some columns; None where there are too many for them to pay."""
+    rows = data.rows(table)
+    numbers: Array = np.zeros(rows, dtype=np.int32)
+    size = 1
+    steps = {step.column: step for step in data.schema.parents[table]}
+    for name in keys:
+        stored = data.stored(table, name)
+        if stored.codes is not None:
+            codes, distinct = stored.codes[:-1], len(stored.values)
+        elif name in steps and not _reads_itself(data, table, name):
+            codes, distinct = data.join(steps[name])[:-1], data.rows(steps[name].one) + 1
+        else:
+            return None
+        size *= distinct
+        if size > MOST_COMBINATIONS:
+            return None
+        numbers *= np.int32(distinct)
+        numbers += np.where(codes < 0, np.int32(distinct - 1), codes)
+    counts = np.bincount(numbers, minlength=size)
+    present = np.flatnonzero(counts)
+    if len(present) > rows * MOST_SHARE:
+        return None
+    place = np.zeros(size, dtype=np.int32)
+    place[present] = np.arange(len(present), dtype=np.int32)
+    numbers = place[numbers]
+    first_rows = np.zeros(len(present), dtype=np.int64)
+    first_rows[numbers[::-1]] = np.arange(rows - 1, -1, -1)
+    return Strata(data, table, keys, first_rows, numbers, counts[present])
+
+
+def _reads_itself(data: ModelData, table: str, column: str) -> bool:
+    """A plain key column stands for the row it refers to; unmatched keys differ among themselves, so it must match everywhere."""
+    step = next(step for step in data.schema.parents[table] if step.column == column)
+    return bool((data.join(step)[:-1] < 0).any())
