@@ -55,7 +55,7 @@ lint: $(STAMPS)/python $(STAMPS)/npm
 test: install $(STAMPS)/browser lint
 	$(BIN)/pytest
 
-bench: install
+bench: install $(STAMPS)/browser
 	$(BIN)/python -m benchmarks.run
 
 clean:

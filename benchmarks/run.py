@@ -3,12 +3,15 @@
 Every line is measured in one run on one machine; DuckDB has 2 threads, as many as there are cores.
 """
 
+import contextlib
 import os
 import platform
+import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+import urllib.request
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import duckdb
@@ -17,6 +20,7 @@ from rich.console import Console
 from rich.table import Table
 
 from benchmarks.generated import FactData, facts, million
+from benchmarks.in_browser import keystroke_in_browser
 from demo.bundle import generate
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.reading import read_folder
@@ -67,6 +71,23 @@ def keystroke() -> float:
     return best(edit, 15)
 
 
+@contextlib.contextmanager
+def served_demo() -> Iterator[str]:
+    """The address of a demo served for as long as the context lasts."""
+    data = tempfile.mkdtemp(prefix="moorland-bench-")
+    environment = {**os.environ, "DATA": data, "PORT": "8177"}
+    server = subprocess.Popen([sys.executable, "-m", "moorland.cli", "demo"], env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    try:
+        for _ in range(120):
+            with contextlib.suppress(OSError), urllib.request.urlopen("http://localhost:8177/api/session"):
+                break
+            time.sleep(0.5)
+        yield "http://localhost:8177"
+    finally:
+        server.terminate()
+        server.wait(timeout=20)
+
+
 def one_viewer(data: FactData) -> tuple[float, float, float, float]:
     """Seconds for the first question at all (which sums the strata up), for another viewer, for the same again, and for DuckDB."""
     base = data.evaluator(WHERE)
@@ -106,6 +127,11 @@ def main() -> None:
     messages.print("demo: an edited sentence, four viewers …")
     seconds = keystroke()
     table.add_row("demo: effect of a keystroke, 4 viewers, in the core", f"{seconds * 1000:.1f} ms", "limit", "100 ms", "under")
+    messages.print("demo: keystrokes in the browser …")
+    with served_demo() as address:
+        median, longest = keystroke_in_browser(address)
+    table.add_row("the same in the browser, key to screen: median", f"{median * 1000:.0f} ms", "limit", "300 ms", "under")
+    table.add_row("the same in the browser, key to screen: longest", f"{longest * 1000:.0f} ms", "limit", "300 ms", "under")
     messages.print(f"generating {rows:,} fact rows …")
     data = facts(rows)
     messages.print("one viewer's totals …")

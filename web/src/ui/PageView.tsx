@@ -10,20 +10,36 @@ type Entry = Schemas["ExhibitAnswer"];
 
 /** A page with its exhibits, as the server answered them for one viewer. */
 export function PageView({ page }: { page: Page }) {
+  const figures = page.exhibits.filter((entry) => entry.exhibit.kind === "figure");
+  const others = page.exhibits.filter((entry) => entry.exhibit.kind !== "figure");
   return (
-    <div className="exhibits" data-testid="page">
-      {page.exhibits.map((entry, index) => (
-        <section
-          key={index}
-          className={`exhibit as-${entry.exhibit.kind} ${entry.rows || entry.totals ? "" : "unavailable"}`}
-          aria-label={entry.exhibit.title}
-        >
-          <h3>{entry.exhibit.title}</h3>
-          <Exhibit entry={entry} measures={page.measures} />
-        </section>
-      ))}
+    <div data-testid="page">
+      {figures.length > 0 && (
+        <div className="figures">
+          {figures.map((entry, index) => (
+            <Framed key={index} entry={entry} measures={page.measures} />
+          ))}
+        </div>
+      )}
+      <div className="exhibits">
+        {others.map((entry, index) => (
+          <Framed key={index} entry={entry} measures={page.measures} />
+        ))}
+      </div>
       {page.exhibits.length === 0 && <p className="soft">This page has no exhibits yet.</p>}
     </div>
+  );
+}
+
+function Framed({ entry, measures }: { entry: Entry; measures: Page["measures"] }) {
+  return (
+    <section
+      className={`exhibit as-${entry.exhibit.kind} ${entry.rows || entry.totals ? "" : "unavailable"}`}
+      aria-label={entry.exhibit.title}
+    >
+      <h3>{entry.exhibit.title}</h3>
+      <Exhibit entry={entry} measures={measures} />
+    </section>
   );
 }
 

@@ -7,7 +7,10 @@ import { Notice } from "../../ui/Notice";
 function brief(details: Record<string, unknown>): string {
   return Object.entries(details)
     .filter(([key]) => !["before", "after", "document", "hash"].includes(key))
-    .map(([key, value]) => `${key}: ${typeof value === "string" ? value : JSON.stringify(value)}`)
+    .map(
+      ([key, value]) =>
+        `${key}: ${typeof value === "string" ? value : Array.isArray(value) && value.every((item) => typeof item === "string") ? value.join(", ") : JSON.stringify(value)}`,
+    )
     .join(" · ");
 }
 
