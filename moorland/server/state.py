@@ -11,7 +11,7 @@ from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.policy import Role as RoleShape
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.reading import read_document
-from moorland.core.bundle.structure import check_structure
+from moorland.core.bundle.structure import check_role
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator, today_in
 from moorland.core.engine.model_data import ModelData
@@ -204,7 +204,8 @@ def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, An
     edited = {role.name: role for role in roles}
     kept = [edited.pop(role.name, role) for role in bundle.roles]
     bundle = bundle.model_copy(update={"roles": [*kept, *edited.values()]})
-    problems = check_structure(bundle)
+    changed = {role.name for role in roles}
+    problems = [problem for index, role in enumerate(bundle.roles) if role.name in changed for problem in check_role(bundle, role, f"roles[{index}]")]
     if problems:
         raise BundleError(problems)
     return Evaluator(bundle, load_table, base.as_of, base.secret, _joined)

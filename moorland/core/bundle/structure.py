@@ -26,7 +26,7 @@ def check_structure(bundle: Bundle) -> list[Problem]:
         *_check_organizations(bundle),
         *_check_people(bundle),
         *(problem for index, model in enumerate(bundle.models) for problem in _check_model(model, f"models[{index}]")),
-        *(problem for index, role in enumerate(bundle.roles) for problem in _check_role(bundle, role, f"roles[{index}]")),
+        *(problem for index, role in enumerate(bundle.roles) for problem in check_role(bundle, role, f"roles[{index}]")),
         *_check_pages(bundle),
     ]
 
@@ -191,7 +191,8 @@ def _check_model(model: Model, place: str) -> Iterator[Problem]:
             yield from _unknown(name, [item.name for item in model.hierarchies], f"{at}.dimensions", "hierarchy")
 
 
-def _check_role(bundle: Bundle, role: Role, place: str) -> Iterator[Problem]:
+def check_role(bundle: Bundle, role: Role, place: str) -> Iterator[Problem]:
+    """Every problem of the names a role refers to; `place` is its path in the bundle."""
     if role.model is not None:
         yield from _unknown(role.model, [model.name for model in bundle.models], f"{place}.model", "model")
     model = bundle.model(role.model) if role.model else None

@@ -10,6 +10,7 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.effect import visible_mask
+from moorland.core.language import tree
 from moorland.core.people import Viewer
 
 
@@ -41,8 +42,21 @@ class ViewerImpact(Shape):
 
 
 def impact(before: Evaluator, after: Evaluator, logins: Iterable[str]) -> list[ViewerImpact]:
-    """For each person for whom something changes: rows, objects, pages gained and lost; most rows first."""
-    found = [item for login in logins if (item := viewer_impact(before, after, login)).changes]
+    """For each person for whom something changes: rows, objects, pages gained and lost; most rows first.
+
+    People whose roles, and whose values of all that those roles read, are the same are worked out once.
+    """
+    views = _Views(before), _Views(after)
+    known: dict[object, ViewerImpact] = {}
+    found: list[ViewerImpact] = []
+    for login in logins:
+        old, new = _viewer(before, login), _viewer(after, login)
+        key = views[0].of(old), views[1].of(new)
+        if key not in known:
+            known[key] = viewer_impact(before, after, login)
+        if known[key].changes:
+            someone = new or old
+            found.append(known[key].model_copy(update={"login": login, "name": (someone.name if someone else None) or login}))
     return sorted(found, key=lambda item: (-sum(table.gained + table.lost for table in item.tables), item.login))
 
 
@@ -67,6 +81,26 @@ def viewer_impact(before: Evaluator, after: Evaluator, login: str) -> ViewerImpa
     gained += sorted(can - could)
     lost += sorted(could - can)
     return ViewerImpact(login=login, name=(known.name if known else None) or login, tables=tables, gained=gained, lost=lost)
+
+
+class _Views:
+    """What of a viewer an answer of one evaluator can depend on: the roles held and the values their conditions read."""
+
+    def __init__(self, evaluator: Evaluator) -> None:
+        self._read = {
+            name: frozenset().union(
+                *(tree.viewer_values_read(rule.condition) for rule in role.rows),
+                *(tree.viewer_values_read(rule.condition) for rule in role.pages if rule.condition),
+            )
+            for name, role in evaluator.roles.items()
+        }
+
+    def of(self, viewer: Viewer | None) -> object:
+        """Equal for viewers who see the same."""
+        if viewer is None or not viewer.enabled:
+            return None
+        names = sorted(frozenset().union(*(self._read[role] for role in viewer.held)))
+        return tuple(viewer.held), tuple((name, viewer.values(name)) for name in names)
 
 
 def _viewer(evaluator: Evaluator, login: str) -> Viewer | None:

@@ -20,12 +20,24 @@ type Props = {
   objects: Schemas["ObjectsAnswer"] | null;
 };
 
-function Reach({ model, role, table }: { model: ModelAnswer; role: Role; table: string }) {
+function Reach({
+  model,
+  role,
+  table,
+  objects,
+}: {
+  model: ModelAnswer;
+  role: Role;
+  table: string;
+  objects: Schemas["ObjectsAnswer"] | null;
+}) {
   const reached = model.reaches[table] ?? [];
   const covered = new Set(
     (role.sentences ?? []).flatMap((item) => (item.rows ? [item.rows.table, ...(model.reaches[item.rows.table] ?? [])] : [])),
   );
-  const facts = [...new Set((model.document.measures ?? []).map((measure) => measure.table))].filter((name) => !covered.has(name));
+  const facts = [...new Set((model.document.measures ?? []).map((measure) => measure.table))].filter(
+    (name) => !covered.has(name) && (!objects || objects.tables[name] !== undefined),
+  );
   return (
     <div className="to">
       {reached.length > 0 ? `reaches ${reached.join(", ")}` : "reaches no other table"}
@@ -100,7 +112,7 @@ export function SentenceCard({
           />
         </>
       )}
-      {rows && model && <Reach model={model} role={role} table={rows.table} />}
+      {rows && model && <Reach model={model} role={role} table={rows.table} objects={objects} />}
       {open && sentence.objects && model && (
         <ObjectsEditor
           model={model}
