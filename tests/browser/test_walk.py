@@ -192,7 +192,7 @@ def test_a_person_is_changed_only_after_gain_and_loss_are_shown(admin: Browser) 
     admin.open("/people/u.stell")
     admin.sees("Ulric Stell", "holds no role")
     admin.choose("Add to a group", "treasury")
-    admin.sees("Add Ulric Stell to Treasury?", "1 person will see something else", "measure lease_paid")
+    admin.sees("Add Ulric Stell to Treasury?", "1 person will see something else", "lease_payment +")
     admin.click("Cancel")
     admin.until(lambda: not [item for item in admin.all(".ant-modal") if item.is_displayed()], "the dialog closes")
     assert "Treasury" not in admin.one("[data-testid=person-card]").text

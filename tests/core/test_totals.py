@@ -152,3 +152,8 @@ def test_what_nobody_sees_is_what_all_the_data_has_more() -> None:
 
 def test_farm_is_small_enough_to_check_by_hand() -> None:
     assert sum(row[2] or 0 for row in FARM["run"][2]) == 6300.0
+
+
+def test_without_a_measure_there_is_nothing_to_count() -> None:
+    answer = totals(by=["site.area"], measures=[])
+    assert (answer["lines"], answer["total"], answer["basis"]) == ([], [], [])

@@ -28,7 +28,7 @@ class TotalsQuestion(Shape):
 
     model: str
     by: list[ColumnName] = Field(default_factory=list, max_length=8)
-    measures: list[str] = Field(min_length=1, max_length=50)
+    measures: list[str] = Field(max_length=50)
     where: ConditionText | None = None
     subtotals: bool = False
     cube: str | None = None

@@ -224,7 +224,8 @@ def _level(
         vector = evaluate(found[name].tree, frame)
         shape = (len(numbers),)
         values.append(json_values(np.broadcast_to(vector.values, shape), np.broadcast_to(vector.known, shape)))
-    return list(zip(radix.keys(numbers, depth), (list(line) for line in zip(*values, strict=True)), strict=True))
+    lines = [list(line) for line in zip(*values, strict=True)] if values else [[] for _ in numbers]
+    return list(zip(radix.keys(numbers, depth), lines, strict=True))
 
 
 class _LineFrame:

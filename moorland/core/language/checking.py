@@ -180,7 +180,7 @@ class _Checker:
         operand = self.value(node.operand)
         if not is_numeric(str(operand.type)):
             raise ConditionError("type", f"{operand.type} has no negative.", node.start, node.end)
-        return replace(node, operand=operand, type=operand.type)
+        return replace(node, operand=operand, type="number" if operand.type == "null" else operand.type)
 
     def check_arithmetic(self, node: tree.Arithmetic) -> tree.Node:
         left, right = self.value(node.left), self.check(node.right)
@@ -196,7 +196,7 @@ class _Checker:
         if not is_numeric(str(left.type)) or not is_numeric(str(right.type)):
             raise ConditionError("type", f"{node.operator} takes numbers, not {left.type} and {right.type}.", node.start, node.end)
         result = "number" if node.operator == "/" else common_type([str(left.type), str(right.type)])
-        return replace(node, left=left, right=right, type=result or "number")
+        return replace(node, left=left, right=right, type="number" if result in (None, "null") else str(result))
 
     def check_comparison(self, node: tree.Comparison) -> tree.Node:
         left, right = self.value(node.left), self.value(node.right)

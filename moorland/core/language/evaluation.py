@@ -68,7 +68,7 @@ class _Evaluation:
         return self.frame.aggregate(node)
 
     def of_negative(self, node: tree.Negative) -> Vector:
-        operand = self.of(node.operand)
+        operand = converted(self.of(node.operand), str(node.operand.type), str(node.type))
         if operand.values.dtype != np.int64:
             return Vector(-operand.values, operand.known, operand.domain)
         return Vector(-operand.values, operand.known & (operand.values != np.iinfo(np.int64).min), operand.domain)
@@ -81,11 +81,8 @@ class _Evaluation:
         right = self.of(node.right)
         domain, (left, right) = self.aligned(left, right)
         if node.operator == "||":
-            return Vector(
-                left.values + right.values if left.values.dtype == right.values.dtype == object else np.array([""], dtype=object),
-                left.known & right.known,
-                domain,
-            )
+            left, right = converted(left, str(node.left.type), "text"), converted(right, str(node.right.type), "text")
+            return Vector(left.values + right.values, left.known & right.known, domain)
         type_ = str(node.type)
         left, right = converted(left, str(node.left.type), type_), converted(right, str(node.right.type), type_)
         values, valid = functions.arithmetic(node.operator, left.values, right.values)
@@ -225,6 +222,8 @@ class _Evaluation:
         types = [str(argument.type) for argument in node.arguments]
         if node.function in ("COALESCE", "NULLIF"):
             return self._choice(node, arguments, types)
+        wanted = (str(node.type) if node.function in ("ABS", "ROUND") else "text", "integer", "integer")
+        arguments = [converted(argument, own, to) if own == "null" else argument for argument, own, to in zip(arguments, types, wanted, strict=False)]
         domain, arguments = self.aligned(*arguments)
         return functions.call(node.function, arguments, domain)
 

@@ -105,8 +105,6 @@ def call(function: str, arguments: list[Vector], domain: Domain | None) -> Vecto
     known = first.known
     for argument in arguments[1:]:
         known = known & argument.known
-    if first.values.dtype == np.bool_:
-        return Vector(first.values, np.zeros(known.shape, dtype=np.bool_), domain)
     match function:
         case "LOWER":
             return Vector(_each(str.lower, first.values), known, domain)

@@ -60,10 +60,10 @@ def check_call(node: tree.Call, types: list[str]) -> str:
             return "text"
         case "ABS":
             expect(1, 1, ("integer", "number"))
-            return types[0]
+            return "number" if types[0] == "null" else types[0]
         case "ROUND":
             expect(1, 2, ("integer", "number"), ("integer",))
-            return types[0]
+            return "number" if types[0] == "null" else types[0]
         case _:
             expect(2 if node.function == "NULLIF" else 1, 2 if node.function == "NULLIF" else 50)
             result = common_type(types)
