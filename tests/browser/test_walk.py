@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 
+from selenium.webdriver.common.keys import Keys
+
 from moorland.core.engine.evaluator import Evaluator
 from tests.browser.conftest import Browser, shown, total
 
@@ -224,3 +226,15 @@ def test_every_look_is_in_the_trail(admin: Browser) -> None:
     admin.sees("Kerr Ash")
     admin.open("/trail")
     admin.sees("person card", "viewer: k.ash")
+
+
+def test_anything_is_found_by_the_keyboard_alone(admin: Browser) -> None:
+    admin.one(".bench")
+    admin.driver.find_element("tag name", "body").send_keys(Keys.CONTROL, "k")
+    field = admin.one("input[aria-label='Find anything']")
+    field.send_keys("kerr")
+    admin.sees("k.ash · person")
+    field.send_keys(Keys.ENTER)
+    admin.until(lambda: admin.driver.current_url.endswith("/people/k.ash"), "the person is opened")
+    admin.driver.back()
+    admin.until(lambda: "/roles" in admin.driver.current_url, "the back button goes back")

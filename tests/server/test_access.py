@@ -116,3 +116,10 @@ def test_a_body_of_another_shape_is_refused_in_sentences(boss: Session, body: An
     status, answer = boss.call("POST", "evaluate", body)
     assert (status, answer["error"]["code"]) == (400, "invalid")
     assert answer["error"]["problems"]
+
+
+@pytest.mark.django_db
+def test_an_empty_workspace_says_that_it_is_not_set_up() -> None:
+    nobody = Session(None)
+    assert nobody.ok("GET", "session")["ready"] is False
+    assert nobody.error("POST", "session", {"login": "boss", "password": "a long password"}) == (401, "signed_out")

@@ -27,9 +27,10 @@ class SignedIn(Shape):
 
 
 class SessionAnswer(Shape):
-    """The session, and in demo mode the accounts to try."""
+    """The session, and in demo mode the accounts to try; `ready` is false before a workspace is set up."""
 
     workspace: str
+    ready: bool
     account: SignedIn | None
     demo: list[DemoSignIn]
     demo_password: str | None

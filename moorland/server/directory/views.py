@@ -46,6 +46,7 @@ def _session(request: Request) -> SessionAnswer:
     space = Workspace.objects.first()
     return SessionAnswer(
         workspace=space.name if space else "Moorland",
+        ready=space is not None,
         account=SignedIn(login=account.login, name=account.name, administrator=account.is_administrator) if account else None,
         demo=demo_sign_ins() if settings.DEMO else [],
         demo_password=DEMO_PASSWORD if settings.DEMO else None,

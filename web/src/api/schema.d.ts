@@ -2318,7 +2318,7 @@ export interface components {
         };
         /**
          * SessionAnswer
-         * @description The session, and in demo mode the accounts to try.
+         * @description The session, and in demo mode the accounts to try; `ready` is false before a workspace is set up.
          */
         SessionAnswer: {
             account: components["schemas"]["SignedIn"] | null;
@@ -2326,6 +2326,8 @@ export interface components {
             demo: components["schemas"]["DemoSignIn"][];
             /** Demo Password */
             demo_password: string | null;
+            /** Ready */
+            ready: boolean;
             /** Workspace */
             workspace: string;
         };

@@ -4,6 +4,7 @@ import { Suspense } from "react";
 import { NavLink, Outlet, useNavigate } from "react-router-dom";
 import { api, data, type Schemas } from "../api/client";
 import { plural } from "../ui/figures";
+import { Finder } from "./Finder";
 import { useMode } from "./mode";
 import { Tray } from "./Tray";
 import { useWorkbench } from "./workbench";
@@ -116,6 +117,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
             </>
           )}
           <span className="grow" />
+          <Finder />
           <Popover content={<Legend />} trigger="click" title="What the marks mean">
             <Button>Legend</Button>
           </Popover>

@@ -27,6 +27,11 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
       <section>
         <Brand />
         <h1>{session.workspace}</h1>
+        {!session.ready && (
+          <Notice kind="careful">
+            This workspace is empty, so nobody can sign in yet. Stop the server and run <code>make demo</code> to fill it with the demo.
+          </Notice>
+        )}
         <Form
           layout="vertical"
           onFinish={({ login, password }: { login: string; password: string }) => void enter(login, password)}

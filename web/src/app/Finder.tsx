@@ -1,0 +1,144 @@
+import { useQuery } from "@tanstack/react-query";
+import { Button, Input, type InputRef, Modal } from "antd";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { useNavigate } from "react-router-dom";
+import { api, data } from "../api/client";
+import { usePeople, useRoles } from "./Tray";
+import { useWorkbench } from "./workbench";
+
+type Found = { kind: string; label: string; detail: string; path: string };
+
+const MOST = 12;
+const SCREENS: Found[] = ["People", "Roles", "Pages", "Viewers", "Releases", "Trail"].map((label) => ({
+  kind: "screen",
+  label,
+  detail: "",
+  path: `/${label.toLowerCase()}`,
+}));
+
+/** Everything that can be jumped to: people, roles, pages and screens. */
+function useEverything(open: boolean): Found[] {
+  const bench = useWorkbench();
+  const people = usePeople();
+  const roles = useRoles();
+  const pages = useQuery({
+    queryKey: ["pages", bench.state],
+    queryFn: () => data(api.GET("/api/pages", { params: { query: { state: bench.state } } })),
+    enabled: open,
+    staleTime: 10_000,
+  });
+  return useMemo(
+    () => [
+      ...SCREENS,
+      ...(roles.data?.roles ?? []).map(({ role }) => ({
+        kind: "role",
+        label: role.label ?? role.name,
+        detail: role.name,
+        path: `/roles/${encodeURIComponent(role.name)}`,
+      })),
+      ...(pages.data?.shelves ?? []).flatMap((shelf) =>
+        shelf.pages.map(({ page }) => ({
+          kind: "page",
+          label: page.label ?? page.name,
+          detail: shelf.label,
+          path: `/pages/${encodeURIComponent(page.name)}`,
+        })),
+      ),
+      ...(people.data?.people ?? []).map((person) => ({
+        kind: "person",
+        label: person.name,
+        detail: person.login,
+        path: `/people/${encodeURIComponent(person.login)}`,
+      })),
+    ],
+    [people.data, roles.data, pages.data],
+  );
+}
+
+/** Ctrl+K jumps to any person, role, page or screen. */
+export function Finder() {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState("");
+  const [at, setAt] = useState(0);
+  const field = useRef<InputRef>(null);
+  const navigate = useNavigate();
+  const everything = useEverything(open);
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
+        event.preventDefault();
+        setOpen(true);
+      }
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, []);
+  const wanted = text.trim().toLowerCase();
+  const found = everything.filter((item) => `${item.label} ${item.detail} ${item.kind}`.toLowerCase().includes(wanted)).slice(0, MOST);
+  const close = () => {
+    setOpen(false);
+    setText("");
+    setAt(0);
+  };
+  const go = (item: Found | undefined) => {
+    if (!item) return;
+    close();
+    navigate(item.path);
+  };
+  const move = (step: number) => setAt((at + step + found.length) % Math.max(found.length, 1));
+  return (
+    <>
+      <Button onClick={() => setOpen(true)}>
+        Find anything <span className="soft">Ctrl K</span>
+      </Button>
+      <Modal
+        open={open}
+        onCancel={close}
+        footer={null}
+        closable={false}
+        width={520}
+        afterOpenChange={(shown) => shown && field.current?.focus()}
+        title="Find anything"
+      >
+        <Input
+          ref={field}
+          role="combobox"
+          aria-label="Find anything"
+          aria-expanded={true}
+          aria-controls="found"
+          placeholder="A person, role, page or screen"
+          value={text}
+          onChange={(event) => {
+            setText(event.target.value);
+            setAt(0);
+          }}
+          onKeyDown={(event) => {
+            if (event.key === "ArrowDown") move(1);
+            else if (event.key === "ArrowUp") move(-1);
+            else if (event.key === "Enter") go(found[at]);
+            else return;
+            event.preventDefault();
+          }}
+        />
+        <div id="found" role="listbox" aria-label="Found" style={{ marginTop: 8 }}>
+          {found.map((item, index) => (
+            <button
+              key={item.path}
+              type="button"
+              role="option"
+              aria-selected={index === at}
+              className={`found ${index === at ? "on" : ""}`}
+              onClick={() => go(item)}
+            >
+              <span className="cut">{item.label}</span>
+              <span className="soft small">
+                {item.detail} · {item.kind}
+              </span>
+            </button>
+          ))}
+        </div>
+        {found.length === 0 && <p className="soft">Nothing is called that.</p>}
+      </Modal>
+    </>
+  );
+}
