@@ -1,5 +1,6 @@
 """Errors as sentences with a machine-readable code beside."""
 
+import json
 from typing import Any, TypeVar
 
 from django.core.exceptions import PermissionDenied
@@ -75,6 +76,11 @@ def read_body(request: Request, shape: type[Body]) -> Body:
             for detail in error.errors(include_url=False, include_context=False)
         ]
         raise Failure(400, "invalid", "The request is not of the shape this address takes.", problems) from None
+
+
+def from_document(shape: type[Body], document: dict[str, Any]) -> Body:
+    """A stored document as its shape; days stand in it as text."""
+    return shape.model_validate_json(json.dumps(document))
 
 
 def answer(shape: BaseModel, status: int = 200) -> Response:

@@ -25,6 +25,9 @@ from moorland.server.releases.models import Release, Workspace
 
 State = Literal["draft", "live"]
 
+#: So many evaluators, and models with their data, are kept: draft and live on a few days.
+MOST_KEPT = 12
+
 _evaluators: dict[tuple[Any, ...], Evaluator] = {}
 _joined: dict[object, ModelData] = {}
 _lock = threading.Lock()
@@ -187,9 +190,12 @@ def _kept(key: tuple[Any, ...], made: Evaluator) -> Evaluator:
     with _lock:
         for old in [old for old in _evaluators if old[:2] == key[:2] and old[2:4] != key[2:4]]:
             del _evaluators[old]
-        while len(_joined) > 12:
+        while len(_joined) > MOST_KEPT:
             del _joined[next(iter(_joined))]
-        return _evaluators.setdefault(key, made)
+        kept = _evaluators.setdefault(key, made)
+        while len(_evaluators) > MOST_KEPT:
+            del _evaluators[next(iter(_evaluators))]
+        return kept
 
 
 def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, Any] | None = None) -> Evaluator:

@@ -94,3 +94,9 @@ def test_the_published_openapi_document_is_that_of_the_server() -> None:
     from moorland.server.openapi import openapi_document
 
     assert (Path(__file__).parents[2] / "docs" / "openapi.json").read_text("utf-8") == openapi_document()
+
+
+def test_a_wrong_password_is_in_the_trail_by_account_and_an_unknown_login_is_not_kept(boss: Session) -> None:
+    boss.error("POST", "session", {"login": "ann", "password": "wrong"})
+    boss.error("POST", "session", {"login": "perhaps a password", "password": "wrong"})
+    assert [entry.actor for entry in Entry.objects.filter(action="sign-in refused")] == ["somebody unknown", "ann"]

@@ -22,6 +22,8 @@ from moorland.core.language.vectors import Array, Domain
 MIN_ROWS = 20_000
 #: So many combinations are numbered in one dense array; more are not worth it.
 MOST_COMBINATIONS = 1 << 24
+#: So many combinations of tables and columns are kept with their sums; the oldest makes room.
+MOST_KEPT = 24
 #: Strata pay where there are at most this share of the rows.
 MOST_SHARE = 0.25
 
@@ -104,8 +106,10 @@ def strata_for(model: ViewerModel, table: str, asked: Iterable[ColumnKey], aggre
         return None
     keys = _keys_read(model, table, asked)
     if (table, keys) not in data.strata:
+        while len(data.strata) >= MOST_KEPT:
+            data.strata.pop(next(iter(data.strata)), None)
         data.strata[table, keys] = _made(data, table, keys)
-    strata: Strata | None = data.strata[table, keys]
+    strata: Strata | None = data.strata.get((table, keys))
     if strata is None or any(strata.partial(node) is None for node in aggregates):
         return None
     return strata

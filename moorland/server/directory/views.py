@@ -69,7 +69,8 @@ class Session(APIView):
         asked = read_body(request, SignInRequest)
         account = authenticate(request._request, login=asked.login, password=asked.password)
         if account is None:
-            record(asked.login[:200], "sign-in refused", "session")
+            known = Account.objects.by_identity(asked.login)
+            record(known.login if known else "somebody unknown", "sign-in refused", "session")
             raise Failure(401, "signed_out", "Login and password do not match.")
         login(request._request, account)
         request.user = account

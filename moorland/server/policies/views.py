@@ -15,7 +15,7 @@ from moorland.core.bundle.writing import to_plain
 from moorland.server.directory.models import Account, Group
 from moorland.server.directory.service import holders_of, made, tried
 from moorland.server.directory.shapes import ImpactAnswer
-from moorland.server.errors import Failure, answer, missing, read_body, stale
+from moorland.server.errors import Failure, answer, from_document, missing, read_body, stale
 from moorland.server.policies.models import Assignment, Role
 from moorland.server.policies.shapes import AssignmentsRequest, DeletedRole, KeptAssignment, RoleEntry, RolesAnswer, RoleSave
 from moorland.server.state import assignment_document, evaluator, evaluator_with, live_release, policy_changed
@@ -29,26 +29,18 @@ def _entry(role: Role) -> RoleEntry:
     release = live_release()
     live = next((document for document in release.document["roles"] if release.role_ids.get(document["name"]) == role.pk), None) if release else None
     return RoleEntry(
-        role=RoleShape.model_validate_json(_json(role.document)),
+        role=from_document(RoleShape, role.document),
         version=role.version,
         holders=held,
-        assignments=[
-            KeptAssignment(id=key, assignment=AssignmentShape.model_validate_json(_json(document)), people=_reached(held, document)) for key, document in kept
-        ],
+        assignments=[KeptAssignment(id=key, assignment=from_document(AssignmentShape, document), people=_reached(held, document)) for key, document in kept],
         live=live is not None,
         changed=live != role.document,
     )
 
 
-def _json(document: dict[str, Any]) -> str:
-    import json
-
-    return json.dumps(document)
-
-
 def _reached(held: list[Any], document: dict[str, Any]) -> int:
     """How many people an assignment reaches today."""
-    wanted = AssignmentShape.model_validate_json(_json(document))
+    wanted = from_document(AssignmentShape, document)
     return sum(any(path.assignment == wanted for path in holder.paths) for holder in held)
 
 
@@ -186,7 +178,7 @@ class Assignments(APIView):
     def _check(self, role: Role, added: list[AssignmentShape]) -> None:
         """Raises Failure where a condition cannot be used."""
         base = evaluator("draft")
-        shape = RoleShape.model_validate_json(_json(role.document)).model_copy(update={"assigned": added})
+        shape = from_document(RoleShape, role.document).model_copy(update={"assigned": added})
         try:
             evaluator_with(base, [shape])
         except BundleError as error:

@@ -6,7 +6,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from moorland.core.bundle.problems import BundleError
+from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.structure import object_names
 from moorland.core.engine.evaluator import Evaluator, objects_answer
 from moorland.core.engine.listing import json_values
@@ -51,7 +51,7 @@ def state_of(request: Request) -> State:
 STATE_PARAMETER = OpenApiParameter("state", str, enum=["draft", "live"])
 
 
-def _problems(problems: list) -> Failure:  # type: ignore[type-arg]
+def _problems(problems: list[Problem]) -> Failure:
     return Failure(422, "invalid", problems[0].sentence(), problems)
 
 
