@@ -7,6 +7,8 @@ export default defineConfig({
     assetsDir: "static",
     chunkSizeWarningLimit: 1200,
     rollupOptions: {
+      // Some libraries mark files for servers that render; that means nothing here.
+      onwarn: (warning, warn) => warning.code !== "MODULE_LEVEL_DIRECTIVE" && warn(warning),
       output: {
         manualChunks: (id) => (id.includes("echarts") || id.includes("zrender") ? "charts" : id.includes("codemirror") || id.includes("lezer") ? "editor" : undefined),
       },

@@ -63,14 +63,16 @@ class Strata:
         rows = len(self._numbers)
         values, known = np.broadcast_to(vector.values, rows + 1)[:rows], np.broadcast_to(vector.known, rows + 1)[:rows]
         size = len(self.counts)
-        counts = aggregate("COUNT", False, values, known, self._numbers, size).values
+        complete = bool(known.all())
+        counts = self.counts if complete else np.bincount(self._numbers[known], minlength=size)
         if node.function == "COUNT":
             return Partial(counts, counts)
-        if node.function in ("SUM", "AVG"):
-            if values.dtype == np.int64 and len(values) and float(np.abs(values.astype(np.float64)).max()) * rows >= 2.0**53:
-                return None
-            return Partial(counts, aggregate("SUM", False, values, known, self._numbers, size).values)
-        return Partial(counts, aggregate(node.function, False, values, known, self._numbers, size).values)
+        if node.function in ("SUM", "AVG") and values.dtype == np.float64 and complete:
+            return Partial(counts, np.bincount(self._numbers, weights=values, minlength=size))
+        if node.function in ("SUM", "AVG") and values.dtype == np.int64 and len(values) and float(np.abs(values.astype(np.float64)).max()) * rows >= 2.0**53:
+            return None
+        function = "SUM" if node.function == "AVG" else node.function
+        return Partial(counts, aggregate(function, False, values, known, self._numbers, size).values)
 
 
 class _StrataData(ModelData):
@@ -148,18 +150,31 @@ def _made(data: ModelData, table: str, keys: tuple[str, ...]) -> Strata | None:
         size *= distinct
         if size > MOST_COMBINATIONS:
             return None
-        numbers *= np.int32(distinct)
-        numbers += np.where(codes < 0, np.int32(distinct - 1), codes)
+        if distinct < size:
+            numbers *= np.int32(distinct)
+        numbers += codes
+        if len(codes) and codes.min() < 0:
+            numbers[codes < 0] += np.int32(distinct)
     counts = np.bincount(numbers, minlength=size)
     present = np.flatnonzero(counts)
     if len(present) > rows * MOST_SHARE:
         return None
-    place = np.zeros(size, dtype=np.int32)
-    place[present] = np.arange(len(present), dtype=np.int32)
-    numbers = place[numbers]
-    first_rows = np.zeros(len(present), dtype=np.int64)
-    first_rows[numbers[::-1]] = np.arange(rows - 1, -1, -1)
-    return Strata(data, table, keys, first_rows, numbers, counts[present])
+    if len(present) < size:
+        place = np.zeros(size, dtype=np.int32)
+        place[present] = np.arange(len(present), dtype=np.int32)
+        numbers = place[numbers]
+    return Strata(data, table, keys, _examples(numbers, len(present)), numbers, counts[present])
+
+
+def _examples(numbers: Array, size: int) -> Array:
+    """A row of each stratum; which one does not matter. Looks at no more rows than it takes to have met every stratum."""
+    rows = np.full(size, -1, dtype=np.int64)
+    for start in range(0, len(numbers), 1 << 18):
+        piece = numbers[start : start + (1 << 18)]
+        rows[piece] = np.arange(start, start + len(piece))
+        if (rows >= 0).all():
+            break
+    return rows
 
 
 def _reads_itself(data: ModelData, table: str, column: str) -> bool:

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Button, Select } from "antd";
 import { useState } from "react";
 import { ApiError, api, data, type ModelAnswer, type PinnedViewer, type Role, type RoleEntry, type Schemas } from "../../api/client";
-import { usePeople } from "../../app/Tray";
+import { usePeople, useRoles } from "../../app/Tray";
 import { useWorkbench } from "../../app/workbench";
 import { shownValue } from "../../ui/figures";
 import { Letter } from "../../ui/Letter";
@@ -73,6 +73,7 @@ export function viewerFor(viewer: PinnedViewer | undefined, mode: "all" | "alone
 export function EffectPanel({ model, entry, role, dirty, mode, setMode, table, setTable, effect }: Props) {
   const bench = useWorkbench();
   const people = usePeople();
+  const roles = useRoles();
   const pin = bench.pins[bench.focus - 1] ?? bench.pins[0];
   const place = pin ? bench.pins.indexOf(pin) + 1 : 0;
   const [tab, setTab] = useState<"rows" | "objects">("rows");
@@ -98,6 +99,10 @@ export function EffectPanel({ model, entry, role, dirty, mode, setMode, table, s
       </Empty>
     );
   }
+  const login = typeof pin.viewer === "string" ? pin.viewer : null;
+  const held = (people.data?.people.find((person) => person.login === login)?.roles ?? []).map(
+    (name) => roles.data?.roles.find((item) => item.role.name === name)?.role.label ?? name,
+  );
   const answer = effect.data;
   const before = answer?.before.shares[0];
   const after = answer?.after?.shares[0];
@@ -115,7 +120,7 @@ export function EffectPanel({ model, entry, role, dirty, mode, setMode, table, s
       <p className="small soft" style={{ margin: "4px 0 8px" }}>
         {mode === "all" ? (
           <>
-            with all roles held ·{" "}
+            with all roles held{held.length > 0 && `: ${held.join(", ")}`} ·{" "}
             <button type="button" className="textlink" onClick={() => setMode("alone")}>
               this role alone
             </button>
