@@ -1,9 +1,12 @@
 """Totals: measures by columns over visible rows (semantics.md 4.7, 7.2, 7.3)."""
 
 from typing import Any
+from unittest import mock
 
 import pytest
 
+from moorland.core.engine import strata
+from moorland.core.engine.questions import TotalsQuestion
 from tests.core.worlds import FARM, FARM_MEASURES, ask, farm, rows_role
 
 
@@ -139,15 +142,42 @@ def test_12_9_a_cube_answers_only_with_what_belongs_to_it() -> None:
     assert ask(base, "totals", cube="nothing", measures=["energy"])["error"]["code"] == "not_found"
 
 
-def test_what_nobody_sees_is_what_all_the_data_has_more() -> None:
-    from moorland.core.engine.questions import TotalsQuestion
-
+@pytest.mark.parametrize("fewest_rows", [0, 20_000])
+def test_what_nobody_sees_is_what_all_the_data_has_more(fewest_rows: int) -> None:
     users = [{"login": name, "name": name, "attributes": {"area": area}} for name, area in (("ann", "fell"), ("bob", "marsh"))]
     base = farm(rows_role("r", "site", "area = viewer.area"), users=users, attributes=[{"name": "area", "type": "text"}])
     question = TotalsQuestion(model="farm", by=["site.area"], measures=["energy"])
-    unseen = base.unseen([base.viewer("ann")], question).model_dump()
+    with mock.patch.multiple(strata, MIN_ROWS=fewest_rows, MOST_SHARE=1.0):
+        unseen = base.unseen([base.viewer("ann")], question).model_dump()
+        both = base.unseen([base.viewer("ann"), base.viewer("bob")], question).model_dump()
     assert lines(unseen) == [("marsh", 800.0), (None, 4800.0)]
-    assert base.unseen([base.viewer("ann"), base.viewer("bob")], question).model_dump()["total"] == [4800.0]
+    assert both["total"] == [4800.0]
+
+
+def test_strata_follow_base_filters_sentences_and_unmatched_keys() -> None:
+    roles = rows_role("r", "run", "secret_kwh < 64 AND mill.kw > 5"), rows_role("l", "mill", "site_id IS NOT NULL", kind="limit")
+    base = farm(*roles)
+    question = {"by": ["mill.id", "run.day"], "measures": ["energy", "runs", "share"], "where": "run.day < DATE '2026-02-01'", "subtotals": True}
+    on_rows = ask(base, "totals", **question)
+    with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0):
+        assert ask(base, "totals", **question) == on_rows
+    assert lines(on_rows)[0][:2] == (11, "2026-01-01")
+
+
+def test_strata_are_made_once_and_serve_every_viewer() -> None:
+    users = [{"login": name, "name": name, "attributes": {"area": area}} for name, area in (("ann", "fell"), ("bob", "marsh"))]
+    base = farm(rows_role("r", "site", "area = viewer.area"), users=users, attributes=[{"name": "area", "type": "text"}])
+    with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0):
+        found = [ask(base, "totals", login, by=["site.area"], measures=["energy"])["total"] for login in ("ann", "bob")]
+    assert found == [[700.0], [800.0]]
+    assert list(base.data("farm").strata) == [("run", ("mill_id",))]
+
+
+def test_where_combinations_are_as_many_as_rows_they_are_counted_row_by_row() -> None:
+    base = farm({"name": "r"})
+    with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=0.1):
+        assert ask(base, "totals", by=["run.day", "mill.id"], measures=["energy"])["total"] == [6300.0]
+    assert list(base.data("farm").strata.values()) == [None]
 
 
 def test_farm_is_small_enough_to_check_by_hand() -> None:

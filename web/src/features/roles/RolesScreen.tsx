@@ -80,6 +80,14 @@ export default function RolesScreen() {
         <Deleted entries={roles.data.deleted} />
       </div>
       <div>
+        {bench.state === "live" && (
+          <Notice kind="careful">
+            You are looking at live. Roles are written in the draft, and the bench shows the draft.{" "}
+            <button type="button" className="textlink" onClick={() => bench.setState("draft")}>
+              Back to the draft
+            </button>
+          </Notice>
+        )}
         {gone && edit && (
           <Notice kind="bad">
             This role was deleted or renamed elsewhere. Your unsaved edit is kept here.{" "}
