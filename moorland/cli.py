@@ -16,7 +16,7 @@ from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.reading import Origins, locate, read_document, read_folder_located
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.questions import Answer, PagesAnswer, Questions, Refusal, RowsAnswer, TotalsAnswer
+from moorland.core.engine.questions import Answer, MembersAnswer, PagesAnswer, Questions, Refusal, RowsAnswer, TotalsAnswer
 from moorland.core.people import Viewer
 from moorland.core.sources.files import folder_loader, read_table
 
@@ -95,7 +95,7 @@ def check(bundle: BundlePath, as_json: AsJson = False, as_of: AsOf = None) -> No
 def evaluate(
     bundle: BundlePath, questions: Annotated[Path, typer.Argument(help="The questions, as JSON; - reads standard input.")], as_json: AsJson = False
 ) -> None:
-    """Answers questions for viewers: rows, totals, objects, pages."""
+    """Answers questions for viewers: rows, totals, objects, members, pages."""
     try:
         asked = _read_questions(questions)
         evaluator = _evaluator(bundle, asked.as_of)
@@ -152,6 +152,11 @@ def _print_answer(viewer: Viewer, answer: Answer) -> None:
         for line in answer.lines:
             table.add_row(*(_shown(value) for value in line.key), *[""] * (len(answer.by) - len(line.key)), *(_shown(value) for value in line.values))
         table.add_row(*(["Total", *[""] * (len(answer.by) - 1)] if answer.by else []), *(_shown(value) for value in answer.total), style="bold")
+    elif isinstance(answer, MembersAnswer):
+        table.add_column("member")
+        table.add_column("rows", justify="right")
+        for member in answer.members:
+            table.add_row(" › ".join(_shown(value) or "(blank)" for value in member.path), str(member.rows))
     else:
         table.add_column("action" if isinstance(answer, PagesAnswer) else "object")
         table.add_column("names")

@@ -14,6 +14,7 @@ from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.schema import Schema, build_schema
 from moorland.core.engine.columns import TableData, empty_table
 from moorland.core.engine.listing import answer_rows
+from moorland.core.engine.members import answer_members
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import Objects
 from moorland.core.engine.opening import allowed, answer_pages
@@ -160,6 +161,8 @@ class Evaluator:
         if question.totals is not None:
             model = self.viewer_model(viewer, question.totals.model)
             return answer_totals(model, question.totals, self.models[question.totals.model].measures, self.people.definitions)
+        if question.members is not None:
+            return answer_members(self.viewer_model(viewer, question.members.model), question.members)
         assert question.objects is not None
         return objects_answer(self.viewer_model(viewer, question.objects.model).objects)
 

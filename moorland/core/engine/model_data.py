@@ -72,7 +72,7 @@ class ModelData:
         """For each row of the many side the row of the one side, -1 where none matches; shape (n + 1)."""
         key = (step.many, step.column)
         if key not in self._joins:
-            joined = _match(self.stored(step.many, step.column), self.stored(step.one, step.key))
+            joined = match(self.stored(step.many, step.column), self.stored(step.one, step.key))
             base = self.base_masks.get(step.one)
             if base is not None:
                 joined = np.where(np.append(base, False)[joined], joined, -1).astype(joined.dtype)
@@ -160,7 +160,7 @@ class RowsFrame:
         raise LookupError("an aggregate is not read row by row")
 
 
-def _match(many: StoredColumn, key: StoredColumn) -> Array:
+def match(many: StoredColumn, key: StoredColumn) -> Array:
     """For each row of the many column the row whose key is equal, or -1."""
     if key.codes is not None:
         row_of_code = np.full(len(key.values), -1, dtype=np.int32)

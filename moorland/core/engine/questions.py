@@ -40,8 +40,18 @@ class ObjectsQuestion(Shape):
     model: str
 
 
+class MembersQuestion(Shape):
+    """The members of a hierarchy (7.5)."""
+
+    model: str
+    hierarchy: str
+
+
 class PagesQuestion(Shape):
     """Which pages may be opened, edited, published, exported (10.2)."""
+
+
+QUESTION_KINDS = ("rows", "totals", "objects", "members", "pages")
 
 
 class Question(Shape):
@@ -50,12 +60,13 @@ class Question(Shape):
     rows: RowsQuestion | None = None
     totals: TotalsQuestion | None = None
     objects: ObjectsQuestion | None = None
+    members: MembersQuestion | None = None
     pages: PagesQuestion | None = None
 
     @model_validator(mode="after")
     def _one_kind(self) -> "Question":
-        if len([kind for kind in ("rows", "totals", "objects", "pages") if getattr(self, kind) is not None]) != 1:
-            raise ValueError("a question is exactly one of rows, totals, objects, pages")
+        if len([kind for kind in QUESTION_KINDS if getattr(self, kind) is not None]) != 1:
+            raise ValueError(f"a question is exactly one of {', '.join(QUESTION_KINDS)}")
         return self
 
 
@@ -112,6 +123,19 @@ class ObjectsAnswer(Shape):
     cubes: list[str]
 
 
+class Member(Shape):
+    """A member under its path, and how many rows the viewer sees at or beneath it."""
+
+    path: list[Any]
+    rows: int
+
+
+class MembersAnswer(Shape):
+    """Visible members and the ancestors that lead to them, sorted by path."""
+
+    members: list[Member]
+
+
 class PagesAnswer(Shape):
     """The pages on which each action is allowed, sorted."""
 
@@ -127,7 +151,7 @@ class Refusal(Shape):
     error: AnswerError
 
 
-Answer = RowsAnswer | TotalsAnswer | ObjectsAnswer | PagesAnswer | Refusal
+Answer = RowsAnswer | TotalsAnswer | ObjectsAnswer | MembersAnswer | PagesAnswer | Refusal
 
 
 class Refused(Exception):

@@ -1077,7 +1077,7 @@ export interface components {
             /** Unsaved */
             unsaved: boolean;
             /** Unseen */
-            unseen: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["Refusal"])[];
+            unseen: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["MembersAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["Refusal"])[];
             /** Viewers */
             viewers: components["schemas"]["ViewerAnswers"][];
         };
@@ -1511,6 +1511,16 @@ export interface components {
             label: string;
         };
         /**
+         * Member
+         * @description A member under its path, and how many rows the viewer sees at or beneath it.
+         */
+        Member: {
+            /** Path */
+            path: unknown[];
+            /** Rows */
+            rows: number;
+        };
+        /**
          * MemberEntry
          * @description See, or do not see, what lies under a path.
          */
@@ -1519,6 +1529,24 @@ export interface components {
             path: (boolean | number | string | components["schemas"]["ViewerItem"])[];
             /** See */
             see: boolean;
+        };
+        /**
+         * MembersAnswer
+         * @description Visible members and the ancestors that lead to them, sorted by path.
+         */
+        MembersAnswer: {
+            /** Members */
+            members: components["schemas"]["Member"][];
+        };
+        /**
+         * MembersQuestion
+         * @description The members of a hierarchy (7.5).
+         */
+        MembersQuestion: {
+            /** Hierarchy */
+            hierarchy: string;
+            /** Model */
+            model: string;
         };
         /**
          * MembersSentence
@@ -1629,7 +1657,7 @@ export interface components {
          */
         MyAnswers: {
             /** Answers */
-            answers: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["Refusal"])[];
+            answers: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["MembersAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["Refusal"])[];
         };
         /**
          * MyAskRequest
@@ -2039,6 +2067,8 @@ export interface components {
          * @description One question: exactly one kind.
          */
         Question: {
+            /** @default null */
+            members?: components["schemas"]["MembersQuestion"] | null;
             /** @default null */
             objects?: components["schemas"]["ObjectsQuestion"] | null;
             /** @default null */
@@ -2606,7 +2636,7 @@ export interface components {
          */
         ViewerAnswers: {
             /** Answers */
-            answers: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["Refusal"])[];
+            answers: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["MembersAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["Refusal"])[];
             /** Viewer */
             viewer: string | null;
         };
