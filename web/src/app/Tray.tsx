@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { Button, Popover, Select } from "antd";
-import { useState } from "react";
+import { Button, Popover, type RefSelectProps, Select } from "antd";
+import { useEffect, useRef, useState } from "react";
 import { api, data } from "../api/client";
 import { Letter } from "../ui/Letter";
 import { MOST_PINS, useWorkbench } from "./workbench";
@@ -18,6 +18,11 @@ function PinForm({ close }: { close: () => void }) {
   const { pin } = useWorkbench();
   const people = usePeople();
   const roles = useRoles();
+  const field = useRef<RefSelectProps>(null);
+  useEffect(() => {
+    const timer = setTimeout(() => field.current?.focus(), 120);
+    return () => clearTimeout(timer);
+  }, []);
   const [names, setNames] = useState<string[]>([]);
   const [groups, setGroups] = useState<string[]>([]);
   const labels = new Map(roles.data?.roles.map((entry) => [entry.role.name, entry.role.label ?? entry.role.name]));
@@ -25,7 +30,7 @@ function PinForm({ close }: { close: () => void }) {
     <div style={{ width: 340 }}>
       <h3 style={{ marginTop: 0 }}>A person</h3>
       <Select
-        autoFocus
+        ref={field}
         showSearch
         aria-label="Pin a person"
         placeholder="Search by name or login"

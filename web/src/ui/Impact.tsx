@@ -1,28 +1,67 @@
 import type { Schemas } from "../api/client";
 import { plural } from "./figures";
+import { Scroll } from "./Scroll";
 import { count } from "./Share";
 
 type ViewerImpact = Schemas["ViewerImpact"];
 
-const MOST = 60;
+const MOST_LINES = 60;
+const MOST_NAMES = 6;
 
-/** Row counts first, then objects: columns counted, measures and pages by name. */
-function summary(rows: string[], objects: string[]): string {
-  const columns = objects.filter((name) => name.startsWith("column "));
-  const others = objects.filter((name) => !name.startsWith("column "));
-  const named = columns.length > 3 ? [plural(columns.length, "column")] : columns;
-  return [...rows, ...named, ...(others.length > 8 ? [...others.slice(0, 7), `${others.length - 7} more`] : others)].join(", ");
+/** Objects by kind, each kind once: "43 columns", "measures energy, downtime". */
+function byKind(objects: string[]): string[] {
+  const kinds = new Map<string, string[]>();
+  for (const object of objects) {
+    const [kind = "", ...rest] = object.split(" ");
+    kinds.set(kind, [...(kinds.get(kind) ?? []), rest.join(" ")]);
+  }
+  return [...kinds].map(([kind, names]) =>
+    names.length > MOST_NAMES || kind === "column"
+      ? plural(names.length, kind)
+      : `${kind}${names.length > 1 ? "s" : ""} ${names.join(", ")}`,
+  );
+}
+
+/** People for whom exactly the same changes stand in one line. */
+function alike(viewers: ViewerImpact[]): ViewerImpact[][] {
+  const groups = new Map<string, ViewerImpact[]>();
+  for (const viewer of viewers) {
+    const key = JSON.stringify([viewer.tables, viewer.gained, viewer.lost]);
+    groups.set(key, [...(groups.get(key) ?? []), viewer]);
+  }
+  return [...groups.values()];
+}
+
+function People({ viewers }: { viewers: ViewerImpact[] }) {
+  const [first, ...others] = viewers;
+  if (!first) return null;
+  return (
+    <>
+      {first.name} <span className="soft small">{first.login}</span>
+      {others.length > 0 && (
+        <details>
+          <summary className="small">and {plural(others.length, "other")}</summary>
+          {others.map((viewer) => (
+            <div key={viewer.login} className="small">
+              {viewer.name} <span className="soft">{viewer.login}</span>
+            </div>
+          ))}
+        </details>
+      )}
+    </>
+  );
 }
 
 /** Who gains and who loses what. */
 export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
   if (viewers.length === 0) return <p className="soft">Nobody sees more or less than before.</p>;
+  const groups = alike(viewers);
   return (
-    <div className="scroll" style={{ maxHeight: 420 }}>
+    <Scroll label="Who gains and who loses" style={{ maxHeight: 420 }}>
       <p>
         <b>{plural(viewers.length, "person", "people")}</b> will see something else.
       </p>
-      <table className="data">
+      <table className="data impact">
         <thead>
           <tr>
             <th>Person</th>
@@ -31,26 +70,29 @@ export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
           </tr>
         </thead>
         <tbody>
-          {viewers.slice(0, MOST).map((viewer) => {
-            const gains = (viewer.tables ?? [])
-              .filter((table) => table.gained > 0)
-              .map((table) => `${table.table} +${count(table.gained)}`);
-            const losses = (viewer.tables ?? []).filter((table) => table.lost > 0).map((table) => `${table.table} −${count(table.lost)}`);
+          {groups.slice(0, MOST_LINES).map((group) => {
+            const { tables = [], gained = [], lost = [], login = "" } = group[0] ?? {};
+            const gains = [
+              ...tables.filter((table) => table.gained > 0).map((table) => `${table.table} +${count(table.gained)}`),
+              ...byKind(gained),
+            ];
+            const losses = [
+              ...tables.filter((table) => table.lost > 0).map((table) => `${table.table} −${count(table.lost)}`),
+              ...byKind(lost),
+            ];
             return (
-              <tr key={viewer.login}>
+              <tr key={login}>
                 <td>
-                  {viewer.name} <span className="soft small">{viewer.login}</span>
+                  <People viewers={group} />
                 </td>
-                <td style={{ whiteSpace: "normal" }}>{summary(gains, viewer.gained ?? []) || <span className="soft">nothing</span>}</td>
-                <td style={{ whiteSpace: "normal" }} className={losses.length || viewer.lost?.length ? "warn" : ""}>
-                  {summary(losses, viewer.lost ?? []) || <span className="soft">nothing</span>}
-                </td>
+                <td>{gains.join(", ") || <span className="soft">nothing</span>}</td>
+                <td className={losses.length > 0 ? "warn" : ""}>{losses.join(", ") || <span className="soft">nothing</span>}</td>
               </tr>
             );
           })}
         </tbody>
       </table>
-      {viewers.length > MOST && <p className="soft small">and {viewers.length - MOST} more</p>}
-    </div>
+      {groups.length > MOST_LINES && <p className="soft small">and {groups.length - MOST_LINES} more lines</p>}
+    </Scroll>
   );
 }

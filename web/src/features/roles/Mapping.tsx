@@ -166,8 +166,20 @@ function AddMapping({ entry, close }: { entry: RoleEntry; close: () => void }) {
         )}
       </div>
       <div className="row" style={{ marginBottom: 8 }}>
-        <DatePicker aria-label="First day" placeholder="from (always)" value={range[0]} onChange={(day) => setRange([day, range[1]])} />
-        <DatePicker aria-label="Last day" placeholder="until (no end)" value={range[1]} onChange={(day) => setRange([range[0], day])} />
+        <DatePicker
+          aria-label="First day"
+          style={{ minWidth: 140 }}
+          placeholder="from (always)"
+          value={range[0]}
+          onChange={(day) => setRange([day, range[1]])}
+        />
+        <DatePicker
+          aria-label="Last day"
+          style={{ minWidth: 140 }}
+          placeholder="until (no end)"
+          value={range[1]}
+          onChange={(day) => setRange([range[0], day])}
+        />
         <Input aria-label="Reason" placeholder="Reason (optional)" value={reason} onChange={(event) => setReason(event.target.value)} />
       </div>
       {preview.isError && <Notice kind="bad">{preview.error.message}</Notice>}

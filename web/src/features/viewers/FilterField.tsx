@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { Button, Input, Popover } from "antd";
-import { useState } from "react";
+import { Button, Input, type InputRef, Popover } from "antd";
+import { useRef, useState } from "react";
 import { api, data, type ModelAnswer } from "../../api/client";
 import { useDelayed } from "../../ui/useDelayed";
 
@@ -17,6 +17,7 @@ export function FilterField({
   onChange: (where: string | null) => void;
 }) {
   const [open, setOpen] = useState(false);
+  const field = useRef<InputRef>(null);
   const [text, setText] = useState(where ?? "");
   const settled = useDelayed(text, 120).trim();
   const check = useQuery({
@@ -33,12 +34,13 @@ export function FilterField({
     <Popover
       open={open}
       onOpenChange={setOpen}
+      afterOpenChange={(shown) => shown && field.current?.focus()}
       trigger="click"
       placement="bottomLeft"
       content={
         <div style={{ width: 360 }}>
           <Input
-            autoFocus
+            ref={field}
             aria-label="Filter"
             className="mono"
             placeholder={table ? "status = 'open'" : "site.status = 'open'"}
