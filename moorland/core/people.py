@@ -73,7 +73,7 @@ class Viewer:
     everything: bool = False
 
     def values(self, name: str) -> tuple[Any, ...] | None:
-        """The values of `viewer.name`; None where it is not set, empty only for the sets that are always known (2.6)."""
+        """The values of `viewer.name`; None where it is not set, as every attribute of nobody in particular; empty only for the sets always known (2.6)."""
         match name:
             case "login":
                 return (self.login,) if self.login is not None else None
@@ -93,7 +93,8 @@ class Viewer:
                 return tuple(self.groups)
             case "roles":
                 return tuple(self.held)
-        return self.attributes[name].values
+        resolution = self.attributes.get(name)
+        return resolution.values if resolution else None
 
 
 class _NobodysColumns:

@@ -138,3 +138,11 @@ def test_a_viewer_sees_the_live_release_and_not_the_draft(as_user: Callable[[str
     figure = ann.ok("GET", "my/pages/output")["exhibits"][0]["totals"]["total"]
     boss.ok("POST", "releases", {"hash": boss.ok("GET", "releases/pending")["hash"]})
     assert (figure, ann.ok("GET", "my/pages/output")["exhibits"][0]["totals"]["total"]) == ([500.0], [700.0])
+
+
+def test_a_filter_that_reads_the_viewer_is_unknown_for_all_the_data(boss: Session) -> None:
+    asked = {"totals": {**TOTALS["totals"], "where": "site.area IN viewer.areas"}}
+    answer = boss.ok("POST", "evaluate", {"viewers": [{"all_data": True}, "ann"], "ask": [asked], "unseen": True})
+    assert [entry["answers"][0]["total"] for entry in answer["viewers"]] == [[None], [500.0]]
+    assert answer["unseen"][0]["total"] == [None]
+    assert boss.ok("POST", "rows", {"viewers": ["ann"], "rows": {"model": "m", "table": "site", "where": "area IN viewer.areas"}})["matching"] == 0
