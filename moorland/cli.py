@@ -16,7 +16,7 @@ from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.reading import Origins, locate, read_document, read_folder_located
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.questions import Answer, MembersAnswer, PagesAnswer, Questions, Refusal, RowsAnswer, TotalsAnswer
+from moorland.core.engine.questions import Answer, ChangeAnswer, MembersAnswer, PagesAnswer, Questions, Refusal, RowsAnswer, TotalsAnswer
 from moorland.core.people import Viewer
 from moorland.core.sources.files import folder_loader, read_table
 
@@ -126,7 +126,10 @@ def _read_questions(path: Path) -> Questions:
 def plain_answer(answer: Answer) -> dict[str, Any]:
     """An answer as the JSON of bundle.md."""
     plain = answer.model_dump(mode="json")
+    if isinstance(answer, ChangeAnswer):
+        del plain["reasons"]
     if isinstance(answer, TotalsAnswer):
+        del plain["kept_out"]
         for line in plain["lines"]:
             if line["depth"] is None:
                 del line["depth"]

@@ -125,6 +125,9 @@ class _NobodysColumns:
     def aggregate(self, node: Any) -> Vector:
         raise LookupError(f"{node}")
 
+    def inner(self, node: Any) -> tuple[list[Any], bool]:
+        raise LookupError(f"{node}")
+
 
 def truth_for(node: tree.Node, viewer: Viewer, as_of: datetime.date, page: dict[str, tuple[Any, ...] | None] | None = None) -> bool | None:
     """Whether a condition over the viewer (and a page) is true, false or unknown (None)."""

@@ -30,7 +30,7 @@ def error_of(condition: str, scope: Scope = SCOPE) -> ConditionError:
         ("t + 1 = 2", "type", "t + 1", None),
         ("i", "type", "i", None),
         ("t = viewer.areas", "many", "viewer.areas", None),
-        ("t IN (SELECT t FROM x)", "inner_query", "SELECT", None),
+        ("t IN (SELECT t FROM x)", "inner_query", "SELECT t FROM x", None),
         ("SUM(i) > 1", "aggregate", "SUM(i)", None),
         ("t = 'open", "syntax", "'open", None),
         ("t != 'a'", "syntax", "!", None),

@@ -2,9 +2,11 @@
 
 from typing import Any
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from moorland.core.bundle.problems import BundleError
 from tests.core.worlds import Tables, ask, farm, rows_role
 
 PLACE = {"hierarchies": [{"name": "place", "table": "site", "levels": ["area", "status"]}]}
@@ -65,8 +67,9 @@ def test_12_3_rows_that_a_base_filter_removes_stay_in_the_paths_but_are_not_list
     assert members(base, "line") == [([1], 2), ([1, 2, 3], 1)]
 
 
-def test_parents_in_a_circle_are_refused() -> None:
-    assert ask(staff([(1, 2), (2, 1), (3, None)]), "members", hierarchy="line")["error"]["code"] == "invalid"
+def test_parents_in_a_circle_are_an_error_of_the_data() -> None:
+    with pytest.raises(BundleError, match="lead in a circle"):
+        ask(staff([(1, 2), (2, 1), (3, None)]), "members", hierarchy="line")
 
 
 @settings(max_examples=150, deadline=None)

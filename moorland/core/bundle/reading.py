@@ -41,7 +41,7 @@ def _mapping(loader: _CoreLoader, node: yaml.MappingNode) -> dict[Any, Any]:
         key = loader.construct_object(key_node, deep=True)
         if not isinstance(key, str | int | float | bool) or key in result:
             raise yaml.constructor.ConstructorError(None, None, f"the key {key!r} stands twice or is not a word", key_node.start_mark)
-        result[key if isinstance(key, str) else str(key)] = loader.construct_object(value_node, deep=True)
+        result[key if isinstance(key, str) else str(key).lower() if isinstance(key, bool) else str(key)] = loader.construct_object(value_node, deep=True)
     return result
 
 

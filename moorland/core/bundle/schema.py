@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from moorland.core.bundle.model import Column, Measure, Model, Table
-from moorland.core.bundle.problems import Problem
+from moorland.core.bundle.problems import Problem, nearest_name
 
 
 @dataclass(frozen=True)
@@ -23,7 +23,7 @@ class Step:
 
 @dataclass(frozen=True)
 class Schema:
-    """A model made ready to look names up in.
+    """A model made ready to look names up in; an alias stands among `tables` with the key and columns of its original (3.3).
 
     `paths[t][p]` is the one path of steps from table t to its lookup p; `order` lists lookups before what refers to them.
     """
@@ -41,6 +41,14 @@ class Schema:
         """Whether `other` is `table` itself or one of its lookups."""
         return other == table or other in self.paths[table]
 
+    def original(self, table: str) -> str:
+        """The table whose rows a table reads: itself, or what it is an alias of."""
+        return self.tables[table].alias_of or table
+
+    def names_of(self, table: str) -> frozenset[str]:
+        """Every name under which the rows of a table are read (3.3)."""
+        return frozenset(name for name in self.tables if self.original(name) == self.original(table))
+
     def reached_from(self, table: str) -> list[str]:
         """`table` and every table that reads it as a lookup."""
         return [name for name in self.order if self.reaches(name, table)]
@@ -49,8 +57,8 @@ class Schema:
 def build_schema(model: Model) -> Schema:
     """The schema of a model, with the problems of its relationships (cycles, ambiguous paths, unknown ends)."""
     problems: list[Problem] = []
-    tables = {table.name: table for table in model.tables}
-    columns = {(table.name, column.name): column for table in model.tables for column in table.columns}
+    tables = _with_aliases(model, problems)
+    columns = {(table.name, column.name): column for table in tables.values() for column in table.columns}
     parents: dict[str, list[Step]] = {name: [] for name in tables}
     for index, relationship in enumerate(model.relationships):
         step = Step(*relationship.many, *relationship.one, relationship.carries == "down_and_up")
@@ -86,6 +94,27 @@ def build_schema(model: Model) -> Schema:
         order=tuple(order),
         problems=tuple(problems),
     )
+
+
+def _with_aliases(model: Model, problems: list[Problem]) -> dict[str, Table]:
+    """The tables by name, each alias with the key and columns of its original."""
+    stored = {table.name: table for table in model.tables if table.alias_of is None}
+    tables: dict[str, Table] = {}
+    for index, table in enumerate(model.tables):
+        place = f"tables[{index}]"
+        if table.alias_of is None:
+            tables[table.name] = table
+            continue
+        original = stored.get(table.alias_of)
+        if original is None:
+            why = "is an alias itself; name its original" if any(item.name == table.alias_of for item in model.tables) else "is no table of this model"
+            problems.append(Problem("unknown_name", f"{table.alias_of} {why}.", path=f"{place}.alias_of", nearest=nearest_name(table.alias_of, stored)))
+            continue
+        taken = [key for key in ("columns", "data", "base_filter") if getattr(table, key)]
+        if taken or table.key not in (None, original.key):
+            problems.append(Problem("alias", f"an alias takes its {taken[0] if taken else 'key'} from {original.name}; leave it out.", path=place))
+        tables[table.name] = table.model_copy(update={"key": original.key, "columns": original.columns, "base_filter": None})
+    return tables
 
 
 def _lookups_first(parents: dict[str, list[Step]], problems: list[Problem]) -> Iterator[str]:

@@ -3,11 +3,11 @@
 from collections.abc import Iterable, Iterator, Sequence
 
 from moorland.core.bundle.document import Bundle
-from moorland.core.bundle.model import Column, Measure, Model, Table
+from moorland.core.bundle.model import Column, Hierarchy, Measure, Model, Table
 from moorland.core.bundle.people import AttributeDefinition, AttributeValue, OrganizationValue
-from moorland.core.bundle.policy import Role
+from moorland.core.bundle.policy import Role, Sentence
 from moorland.core.bundle.problems import Problem, nearest_name
-from moorland.core.bundle.schema import build_schema
+from moorland.core.bundle.schema import Schema, build_schema
 from moorland.core.bundle.values import typed_value
 
 #: Names of `viewer.` that are not attributes (4.4); attributes must not take them (12.9).
@@ -163,7 +163,7 @@ def _check_model(model: Model, place: str) -> Iterator[Problem]:
         yield from _twice(names, f"{at}.columns", "the column")
         if "." in table.name:
             yield Problem("name", "a table's name has no dot in it.", path=f"{at}.name")
-        if table.key is not None:
+        if table.key is not None and table.alias_of is None:
             yield from _unknown(table.key, names, f"{at}.key", "column")
         if table.name in ("viewer", "page", "measure"):
             yield Problem("reserved", f"{table.name} is a reserved qualifier; give the table another name.", path=f"{at}.name")
@@ -177,10 +177,12 @@ def _check_model(model: Model, place: str) -> Iterator[Problem]:
         yield from _unknown(hierarchy.table, tables, f"{at}.table", "table")
         if (hierarchy.levels is None) == (hierarchy.key is None or hierarchy.parent is None):
             yield Problem("shape", "a hierarchy has either levels, or a key and its parent.", path=at)
-        table_shape = model.table(hierarchy.table)
+        table_shape = schema.tables.get(hierarchy.table)
         for column in hierarchy.columns if table_shape else []:
             assert table_shape is not None
             yield from _unknown(column, [item.name for item in table_shape.columns], at, "column")
+        if table_shape and hierarchy.key is not None and hierarchy.parent is not None:
+            yield from _check_parents(schema, hierarchy, at)
     for index, cube in enumerate(model.cubes):
         at = f"{place}.cubes[{index}]"
         for name in [*cube.facts, *(dimension.table for dimension in cube.dimensions)]:
@@ -189,6 +191,14 @@ def _check_model(model: Model, place: str) -> Iterator[Problem]:
             yield from _unknown(name, schema.measures, f"{at}.measures", "measure")
         for name in (item for dimension in cube.dimensions for item in dimension.hierarchies):
             yield from _unknown(name, [item.name for item in model.hierarchies], f"{at}.dimensions", "hierarchy")
+
+
+def _check_parents(schema: Schema, hierarchy: Hierarchy, at: str) -> Iterator[Problem]:
+    if schema.tables[hierarchy.table].key != hierarchy.key:
+        yield Problem("not_a_key", f"{hierarchy.key} is not the key of {hierarchy.table}.", path=f"{at}.key")
+    ends = [schema.columns.get((hierarchy.table, name)) for name in (hierarchy.key or "", hierarchy.parent or "")]
+    if ends[0] and ends[1] and ends[0].type != ends[1].type:
+        yield Problem("type", f"{hierarchy.parent} is {ends[1].type}, but {hierarchy.key} is {ends[0].type}.", path=f"{at}.parent")
 
 
 def check_role(bundle: Bundle, role: Role, place: str) -> Iterator[Problem]:
@@ -206,12 +216,8 @@ def check_role(bundle: Bundle, role: Role, place: str) -> Iterator[Problem]:
         elif model is None:
             if role.model is None:
                 yield Problem("no_model", "a role without a model has sentences about pages only.", path=at)
-        elif sentence.rows:
-            yield from _unknown(sentence.rows.table, [table.name for table in model.tables], f"{at}.rows.table", "table")
-        elif sentence.objects:
-            for key, names in (("hide", sentence.objects.hide), ("show", sentence.objects.show)):
-                for position, name in enumerate(names):
-                    yield from _check_object(model, name, f"{at}.objects.{key}[{position}]")
+        else:
+            yield from _check_sentence(model, sentence, at)
     for index, assignment in enumerate(role.assigned):
         at = f"{place}.assigned[{index}]"
         if assignment.user is not None:
@@ -220,15 +226,40 @@ def check_role(bundle: Bundle, role: Role, place: str) -> Iterator[Problem]:
             yield from _unknown(assignment.group, [group.name for group in bundle.groups], f"{at}.group", "group")
 
 
+def _check_sentence(model: Model, sentence: Sentence, at: str) -> Iterator[Problem]:
+    """The names of a sentence about a model; columns, paths and types are checked where the sentence is made ready to evaluate."""
+    tables = [table.name for table in model.tables]
+    named: list[tuple[str, str]] = []
+    if sentence.rows:
+        named = [("rows.table", sentence.rows.table)]
+    elif sentence.entitlement:
+        named = [("entitlement.table", sentence.entitlement.table), ("entitlement.through", sentence.entitlement.through)]
+    elif sentence.mask:
+        named = [("mask.column", sentence.mask.column.partition(".")[0])]
+    elif sentence.beneath:
+        named = [(f"beneath.tables[{position}]", name) for position, name in enumerate(sentence.beneath.tables)]
+    elif sentence.change:
+        named = [("change.table", sentence.change.table)]
+    elif sentence.members:
+        yield from _unknown(sentence.members.hierarchy, [item.name for item in model.hierarchies], f"{at}.members.hierarchy", "hierarchy")
+    elif sentence.objects:
+        for key, names in (("hide", sentence.objects.hide), ("show", sentence.objects.show)):
+            for position, name in enumerate(names):
+                yield from _check_object(model, name, f"{at}.objects.{key}[{position}]")
+    for path, name in named:
+        yield from _unknown(name, tables, f"{at}.{path}", "table")
+
+
 def object_names(model: Model) -> list[str]:
     """Everything an objects sentence may mention, as it is written there."""
-    columns = [column for table in model.tables for column in table.columns]
-    tagged: list[Table | Column | Measure] = [*model.tables, *columns, *model.measures]
+    every_table = build_schema(model).tables.values()
+    columns = [column for table in every_table for column in table.columns]
+    tagged: list[Table | Column | Measure] = [*every_table, *columns, *model.measures]
     tags = {tag for item in tagged for tag in item.tags}
     folders = {item.folder for item in tagged if item.folder}
     return [
         *(f"table:{table.name}" for table in model.tables),
-        *(f"column:{table.name}.{column.name}" for table in model.tables for column in table.columns),
+        *(f"column:{table.name}.{column.name}" for table in every_table for column in table.columns),
         *(f"measure:{measure.name}" for measure in model.measures),
         *(f"hierarchy:{hierarchy.name}" for hierarchy in model.hierarchies),
         *(f"cube:{cube.name}" for cube in model.cubes),

@@ -29,3 +29,14 @@ def typed_value(value: Scalar, type_: ValueType) -> TypedValue:
         except ValueError:
             pass
     raise ValueError(f"{value!r} is not of type {type_}")
+
+
+def value_of_text(text: str, type_: ValueType) -> TypedValue:
+    """A value written as the key of a mapping, where everything is text. Raises ValueError as `typed_value` does."""
+    if type_ == "boolean" and text in ("true", "false"):
+        return text == "true"
+    try:
+        written: Scalar = int(text) if type_ == "integer" else float(text) if type_ == "number" else text
+    except ValueError:
+        written = text
+    return typed_value(written, type_)

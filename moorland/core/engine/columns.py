@@ -38,6 +38,16 @@ class StoredColumn:
         """How many distinct values an encoded column has."""
         return len(self.values) - 1 if self.codes is not None else None
 
+    def taken(self, index: Array) -> "StoredColumn":
+        """For each entry of `index` the row it names; the null entry stays last whatever the index says there. -1 names the last row."""
+        if self.codes is not None:
+            codes = self.codes[:-1][index]
+            codes[-1] = -1
+            return StoredColumn(self.type, codes, self.values, self.known)
+        values, known = self.values[:-1][index], self.known[:-1][index]
+        known[-1] = False
+        return StoredColumn(self.type, None, values, known)
+
     @property
     def bytes(self) -> int:
         """Memory of the arrays (texts of the dictionary not counted)."""
@@ -87,6 +97,11 @@ def encode(data: pa.ChunkedArray | pa.Array, type_: ValueType) -> StoredColumn:
         data = pc.fill_null(data, pa.scalar(False if type_ == "boolean" else 0).cast(data.type))
     plain = data.to_numpy(zero_copy_only=False) if isinstance(data, pa.Array) else data.to_numpy()
     return StoredColumn(type_, None, _with_null(plain, type_), known)
+
+
+def encode_values(values: Array, known: Mask, type_: str) -> StoredColumn:
+    """Computed values, null where not known, as a stored column of as many rows."""
+    return encode(pa.array(values, type=ARROW_TYPES[type_], mask=~known), type_)  # type: ignore[arg-type]
 
 
 def _encoded(encoded: pa.DictionaryArray, type_: ValueType, rows: int) -> StoredColumn:

@@ -2,8 +2,8 @@
 
 import datetime
 import zoneinfo
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import replace
 from functools import cached_property
 
 from moorland.core.bundle.document import Bundle
@@ -11,34 +11,30 @@ from moorland.core.bundle.model import Model
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.problems import BundleError, Problem
-from moorland.core.bundle.schema import Schema, build_schema
+from moorland.core.bundle.schema import build_schema
+from moorland.core.engine.changes import answer_change
 from moorland.core.engine.columns import TableData, empty_table
 from moorland.core.engine.listing import answer_rows
-from moorland.core.engine.members import answer_members
+from moorland.core.engine.member_rules import parents_of
+from moorland.core.engine.members import acyclic, answer_members
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import Objects
 from moorland.core.engine.opening import allowed, answer_pages
 from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, Refused, TotalsQuestion, not_found
-from moorland.core.engine.roles import CompiledRole, compile_role
+from moorland.core.engine.roles import CompiledModel, CompiledRole, compile_role
 from moorland.core.engine.totals import answer_totals
 from moorland.core.engine.visible import Unseen, ViewerModel
+from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
+from moorland.core.language.derived import check_derived, with_inputs
 from moorland.core.language.errors import ConditionError
-from moorland.core.language.measures import CheckedMeasure, check_measure
+from moorland.core.language.measures import check_measure
 from moorland.core.people import HeldRole, People, Viewer
 
 #: Loads a table of a model: (model, table) to its data.
 TableLoader = Callable[[Model, str], TableData]
 
 ALL_DATA = "all data"
-
-
-@dataclass(frozen=True)
-class CompiledModel:
-    """A model with its measures checked."""
-
-    schema: Schema
-    measures: dict[str, CheckedMeasure]
 
 
 class Evaluator:
@@ -61,7 +57,7 @@ class Evaluator:
         self.people = People(bundle)
         self.shared = shared if shared is not None else {}
         problems: list[Problem] = []
-        self.models = {model.name: _compile_model(model, f"models[{index}]", problems) for index, model in enumerate(bundle.models)}
+        self.models = {model.name: _compile_model(model, bundle.roles, f"models[{index}]", problems) for index, model in enumerate(bundle.models)}
         self.roles: dict[str, CompiledRole] = {}
         for index, role in enumerate(bundle.roles):
             self._compile_role(role, f"roles[{index}]", problems)
@@ -70,7 +66,7 @@ class Evaluator:
 
     def _compile_role(self, role: Role, place: str, problems: list[Problem]) -> None:
         model = self.models.get(role.model) if role.model else None
-        compiled, wrong = compile_role(role, model.schema if model else None, model.measures if model else {}, self.people.definitions)
+        compiled, wrong = compile_role(role, model, self.people.definitions)
         problems += [problem.at(f"{place}.{problem.path}") for problem in wrong]
         for index, assignment in enumerate(role.assigned):
             if assignment.when is not None:
@@ -98,21 +94,21 @@ class Evaluator:
         return [self.roles[name] for name in viewer.held if model is None or self.roles[name].role.model == model]
 
     def _everything_role(self, model: str) -> CompiledRole:
-        compiled = self.models[model]
         role = Role(name=ALL_DATA, kind="grant", model=model)
-        made, _ = compile_role(role, compiled.schema, compiled.measures, {})
+        made, _ = compile_role(role, replace(self.models[model], entitling=frozenset()), {})
         assert made is not None
         return made
 
     def data(self, model: str) -> ModelData:
         """The joined data of a model on the evaluation's day, loaded once."""
-        schema = self.models[model].schema
-        tables = {name: self._table(schema.model, name) for name in schema.tables}
+        compiled = self.models[model]
+        schema = compiled.schema
+        tables = {table.name: self._table(schema.model, table.name) for table in schema.model.tables if table.alias_of is None}
         key = (schema.model.model_dump_json(), tuple(table.version for table in tables.values()), self.as_of)
         if key not in self.shared:
             for old in [old for old in self.shared if isinstance(old, tuple) and old[0] == key[0] and old[1] != key[1]]:
                 del self.shared[old]
-            self.shared[key] = ModelData(schema, tables, self.as_of)
+            self.shared[key] = joined(compiled, tables, self.as_of)
         return self.shared[key]
 
     @cached_property
@@ -123,7 +119,9 @@ class Evaluator:
         key = (model.name, name)
         if key not in self._tables:
             table = next(table for table in model.tables if table.name == name)
-            self._tables[key] = self._load(model, name) if self._load else empty_table((column.name, column.type) for column in table.columns)
+            self._tables[key] = (
+                self._load(model, name) if self._load else empty_table((column.name, column.type) for column in table.columns if not column.derived)
+            )
         return self._tables[key]
 
     def viewer_model(self, viewer: Viewer, model: str) -> ViewerModel:
@@ -160,9 +158,11 @@ class Evaluator:
             return answer_rows(self.viewer_model(viewer, question.rows.model), question.rows, self.people.definitions, self.secret)
         if question.totals is not None:
             model = self.viewer_model(viewer, question.totals.model)
-            return answer_totals(model, question.totals, self.models[question.totals.model].measures, self.people.definitions)
+            return answer_totals(model, question.totals, self.models[question.totals.model].measures, self.people.definitions, self.secret)
         if question.members is not None:
-            return answer_members(self.viewer_model(viewer, question.members.model), question.members)
+            return answer_members(self.viewer_model(viewer, question.members.model), question.members, self.secret)
+        if question.change is not None:
+            return answer_change(self.viewer_model(viewer, question.change.model), question.change, self.people.definitions)
         assert question.objects is not None
         return objects_answer(self.viewer_model(viewer, question.objects.model).objects)
 
@@ -171,7 +171,7 @@ class Evaluator:
         try:
             whole = self.viewer_model(self.all_data(), question.model)
             seen = [model for viewer in viewers if (model := self._model_or_none(viewer, question.model))]
-            return answer_totals(Unseen(whole, seen), question, self.models[question.model].measures, self.people.definitions)
+            return answer_totals(Unseen(whole, seen), question, self.models[question.model].measures, self.people.definitions, self.secret)
         except Refused as refused:
             return refused.answer()
 
@@ -209,28 +209,39 @@ def objects_answer(objects: Objects) -> ObjectsAnswer:
     )
 
 
-def _compile_model(model: Model, place: str, problems: list[Problem]) -> CompiledModel:
+def joined(compiled: CompiledModel, tables: Mapping[str, TableData], as_of: datetime.date) -> ModelData:
+    """A model's tables, joined by their keys. Raises BundleError where the parents of a hierarchy lead in a circle (3.5)."""
+    data = ModelData(compiled.schema, tables, as_of, compiled.derived)
+    circles = [item for item in compiled.schema.model.hierarchies if item.levels is None and not acyclic(parents_of(data, item)[:-1])]
+    if circles:
+        raise BundleError([Problem("cycle", f"the parents of the hierarchy {item.name} lead in a circle.", str(item.table)) for item in circles])
+    return data
+
+
+def _compile_model(model: Model, roles: list[Role], place: str, problems: list[Problem]) -> CompiledModel:
     schema = build_schema(model)
+    derived, wrong = check_derived(schema)
+    problems += [problem.at(f"{place}.{problem.path}") for problem in wrong]
     for index, table in enumerate(model.tables):
-        at = f"{place}.tables[{index}]"
-        if table.base_filter is not None:
+        if table.base_filter is not None and table.alias_of is None:
             try:
-                check_condition(table.base_filter, Scope(schema=schema, table=table.name, viewer=False))
+                condition = check_condition(table.base_filter, Scope(schema=schema, table=table.name, viewer=False, inner=True))
             except ConditionError as error:
-                problems.append(error.problem(f"{at}.base_filter"))
-        if table.alias_of is not None:
-            problems.append(Problem("not_evaluated", "aliases are not evaluated by this version; take this one out.", path=f"{at}.alias_of"))
-        problems += [
-            Problem("not_evaluated", "derived columns are not evaluated by this version; store the column.", path=f"{at}.columns[{position}]")
-            for position, column in enumerate(table.columns)
-            if column.derived
-        ]
+                problems.append(error.problem(f"{place}.tables[{index}].base_filter"))
+                continue
+            for query in tree.inner_queries(condition):
+                assert isinstance(query.column, tree.ColumnRef)
+                read = {(query.table, query.column.column)} | (tree.columns_read(query.where) if query.where else frozenset())
+                if any(owner not in (query.table, schema.original(query.table)) for owner, _ in with_inputs(read, derived)):
+                    message = f"the inner query on {query.table} reads a derived column that looks other tables up; a base filter cannot."
+                    problems.append(Problem("inner_query", message, path=f"{place}.tables[{index}].base_filter"))
     measures = {}
     for index, measure in enumerate(model.measures):
         try:
-            measures[measure.name] = check_measure(schema, measure.name)
+            measures[measure.name] = check_measure(schema, measure.name, derived)
         except ConditionError as error:
             problems.append(error.problem(f"{place}.measures[{index}].expression"))
     if len(measures) < len(model.measures) and not problems:
         problems.append(Problem("measure", "a measure cannot be used.", path=place))
-    return CompiledModel(schema, measures)
+    through = (sentence.entitlement.through for role in roles if role.model == model.name for sentence in role.sentences if sentence.entitlement)
+    return CompiledModel(schema, measures, derived, frozenset(name for name in through if name in schema.tables))

@@ -1,4 +1,4 @@
-"""A model's data on a day: keys joined, base filters applied, masks of conditions kept (semantics.md 3.2, 3.7, 6.1)."""
+"""A model's data on a day: keys joined, derived columns computed, base filters applied (semantics.md 3.2 to 3.7, 6.1)."""
 
 import datetime
 import threading
@@ -9,12 +9,14 @@ from typing import Any
 import numpy as np
 
 from moorland.core.bundle.schema import Schema, Step
-from moorland.core.engine.columns import StoredColumn, TableData
+from moorland.core.engine.columns import StoredColumn, TableData, encode_values
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
-from moorland.core.language.evaluation import true_rows
-from moorland.core.language.vectors import Array, Domain, Mask, Vector
+from moorland.core.language.derived import Derived, DerivedColumn
+from moorland.core.language.evaluation import evaluate, true_rows
+from moorland.core.language.vectors import DTYPES, Array, Domain, Mask, Vector, converted
 
+ViewerValues = Callable[[str], tuple[Any, ...] | None]
 CACHE_BYTES = 512 * 1024 * 1024
 
 
@@ -49,31 +51,88 @@ class ModelData:
     Editing a role never rebuilds it; masks of conditions are cached under the condition and the viewer values it reads.
     """
 
-    def __init__(self, schema: Schema, tables: Mapping[str, TableData], as_of: datetime.date, cache: ArrayCache | None = None) -> None:
-        self.schema, self.tables, self.as_of = schema, tables, as_of
+    def __init__(
+        self,
+        schema: Schema,
+        tables: Mapping[str, TableData],
+        as_of: datetime.date,
+        derived: Derived | None = None,
+        cache: ArrayCache | None = None,
+    ) -> None:
+        self.schema, self.as_of = schema, as_of
+        self.tables = {name: tables[schema.original(name)] for name in schema.tables}
+        self.derived: Derived = derived or {}
         self.cache = cache or ArrayCache()
         #: The strata made so far, by table and columns; None where they do not pay (engine.strata).
         self.strata: dict[tuple[str, tuple[str, ...]], Any] = {}
+        #: What rules keep beside the data, by what it was made from (engine.rules).
+        self.notes: dict[Hashable, Any] = {}
+        self._computed: dict[tuple[str, str], StoredColumn] = {}
         self._joins: dict[tuple[str, str], Array] = {}
         self._paths: dict[tuple[str, str], Array] = {}
-        self.base_masks: dict[str, Mask] = {}
-        for name in schema.order:
-            self._apply_base(name)
+        self._base: dict[str, Mask | None] = {}
+
+    @property
+    def whole(self) -> "ModelData":
+        """The model with every row of every table; strata stand for it (engine.strata)."""
+        return self
 
     def rows(self, table: str) -> int:
         """How many rows the table holds, those removed by base filters included."""
         return self.tables[table].rows
 
     def stored(self, table: str, column: str) -> StoredColumn:
-        """The stored column."""
-        return self.tables[table].columns[column]
+        """The column as arrays; a derived one is computed once, over the rows of the table that declares it (3.4)."""
+        found = self.tables[table].columns.get(column)
+        if found is None:
+            key = (self.schema.original(table), column)
+            if key not in self._computed:
+                self._computed[key] = self._compute(self.derived[key])
+            found = self._computed[key]
+        return found
+
+    def _compute(self, derived: DerivedColumn) -> StoredColumn:
+        table = derived.key[0]
+        if derived.expression is not None:
+            frame = self.frame(table)
+            vector = converted(evaluate(derived.expression, frame), str(derived.expression.type), derived.type)
+            if vector.domain is None:
+                vector = Vector(np.repeat(vector.values, self.rows(table) + 1), np.repeat(vector.known, self.rows(table) + 1), Domain(table))
+            if vector.domain is not None and (vector.domain.table != table or vector.domain.column is None):
+                vector = frame.lift(vector, Domain(table))
+        else:
+            assert derived.of is not None
+            source = self.stored(*derived.of)
+            vector = _mapped(derived, source)
+        entries = encode_values(vector.values, np.broadcast_to(vector.known, vector.values.shape), derived.type)
+        codes = self.stored(table, vector.domain.column).codes if vector.domain is not None and vector.domain.column is not None else None
+        return entries.taken(codes if codes is not None else np.arange(self.rows(table) + 1))
+
+    def base(self, table: str) -> Mask | None:
+        """Rows left by the base filters of the table and of its lookups (3.7), shape (rows,); None where there are none."""
+        if table not in self._base:
+            self._base[table] = self._make_base(table)
+        return self._base[table]
+
+    def _make_base(self, table: str) -> Mask | None:
+        original = self.schema.original(table)
+        text = self.schema.tables[original].base_filter
+        mask: Mask | None = None
+        if text is not None:
+            condition = check_condition(text, Scope(schema=self.schema, table=original, viewer=False, inner=True))
+            mask = true_rows(condition, self.frame(original), original, self.rows(original))
+        for step in self.schema.parents[table]:
+            if self.base(step.one) is not None:
+                through = self.join(step)[:-1] >= 0
+                mask = through if mask is None else mask & through
+        return mask
 
     def join(self, step: Step) -> Array:
         """For each row of the many side the row of the one side, -1 where none matches; shape (n + 1)."""
         key = (step.many, step.column)
         if key not in self._joins:
             joined = match(self.stored(step.many, step.column), self.stored(step.one, step.key))
-            base = self.base_masks.get(step.one)
+            base = self.base(step.one)
             if base is not None:
                 joined = np.where(np.append(base, False)[joined], joined, -1).astype(joined.dtype)
             self._joins[key] = joined
@@ -90,35 +149,61 @@ class ModelData:
             self._paths[key] = index
         return self._paths[key]
 
-    def frame(self, table: str, viewer_values: Callable[[str], tuple[Any, ...] | None] | None = None) -> "RowsFrame":
+    def frame(self, table: str, viewer_values: ViewerValues | None = None) -> "RowsFrame":
         """Where conditions over the rows of a table find their columns."""
         return RowsFrame(self, table, viewer_values)
 
-    def condition_mask(self, table: str, condition: tree.Node, text: str, viewer_values: Callable[[str], tuple[Any, ...] | None] | None) -> Mask:
-        """The rows of a table for which a checked condition is true; cached. Shape (rows,)."""
-        read = tuple(sorted((name, viewer_values(name) if viewer_values else None) for name in tree.viewer_values_read(condition)))
-        frame = self.frame(table, viewer_values)
-        return self.cache.get(("condition", table, text, read), lambda: true_rows(condition, frame, table, self.rows(table)))
+    def original_frame(self, table: str, viewer_values: ViewerValues | None = None) -> "RowsFrame":
+        """The same for the table that an alias reads, row for row: with the original's own lookups (3.3)."""
+        original = self.schema.original(table)
+        return self.frame(table, viewer_values) if original == table else self.whole.frame(original, viewer_values)
 
-    def _apply_base(self, name: str) -> None:
-        """Rows left by the base filters of the table and of its lookups (3.7)."""
-        text = self.schema.tables[name].base_filter
-        mask: Mask | None = None
-        if text is not None:
-            condition = check_condition(text, Scope(schema=self.schema, table=name, viewer=False))
-            mask = true_rows(condition, self.frame(name), name, self.rows(name))
-        for step in self.schema.parents[name]:
-            if step.one in self.base_masks:
-                through = self.join(step)[:-1] >= 0
-                mask = through if mask is None else mask & through
-        if mask is not None:
-            self.base_masks[name] = mask
+    def condition_mask(self, table: str, condition: tree.Node, text: str, viewer_values: ViewerValues | None) -> Mask:
+        """The rows of a table for which a checked condition is true; cached. Shape (rows,)."""
+        frame = self.frame(table, viewer_values)
+        key = ("condition", table, text, values_read(condition, viewer_values))
+        return self.cache.get(key, lambda: true_rows(condition, frame, table, self.rows(table)))
+
+    def inner_values(self, query: tree.InnerQuery, viewer_values: ViewerValues | None) -> tuple[list[Any], bool]:
+        """The distinct values an inner query selects from its table, read whole and before base filters, and whether null is among them (4.6, 12.3)."""
+        assert isinstance(query.column, tree.ColumnRef)
+        stored = self.stored(query.table, query.column.column)
+        mask = np.ones(self.rows(query.table), dtype=np.bool_)
+        if query.where is not None:
+            mask = true_rows(query.where, self.frame(query.table, viewer_values), query.table, self.rows(query.table))
+        if stored.codes is not None:
+            codes = np.unique(stored.codes[:-1][mask])
+            return stored.values[codes[codes >= 0]].tolist(), bool((codes < 0).any())
+        known = stored.known[:-1]
+        return np.unique(stored.values[:-1][mask & known]).tolist(), bool((mask & ~known).any())
+
+
+def values_read(condition: tree.Node, viewer_values: ViewerValues | None) -> tuple[Any, ...]:
+    """The values of the viewer that a condition reads: equal ones give equal results."""
+    return tuple(sorted((name, viewer_values(name) if viewer_values else None) for name in tree.viewer_values_read(condition)))
+
+
+def _mapped(derived: DerivedColumn, source: StoredColumn) -> Vector:
+    """What a mapping gives each row, or each distinct value, of its source; null and unlisted values give `else` (12.4)."""
+    results = [derived.otherwise, *derived.values.values()]
+    number_of = {value: index + 1 for index, value in enumerate(derived.values)}
+    distinct, places = (source.values, None) if source.codes is not None else np.unique(source.values, return_inverse=True)
+    plain = distinct.tolist()
+    chosen = np.array([number_of.get(value, 0) for value in plain], dtype=np.int64)
+    chosen = chosen if places is None else chosen[places]
+    chosen[~source.known] = 0
+    known = np.array([value is not None for value in results], dtype=np.bool_)
+    values = np.empty(len(results), dtype=DTYPES[derived.type])
+    for index, value in enumerate(results):
+        values[index] = value if value is not None else ("" if derived.type == "text" else 0)
+    assert derived.of is not None
+    return Vector(values[chosen], known[chosen], Domain(derived.of[0], derived.of[1] if source.codes is not None else None))
 
 
 class RowsFrame:
     """Reads the columns of one table and its lookups (language.vectors.Frame)."""
 
-    def __init__(self, data: ModelData, table: str, viewer_values: Callable[[str], tuple[Any, ...] | None] | None) -> None:
+    def __init__(self, data: ModelData, table: str, viewer_values: ViewerValues | None) -> None:
         self.data, self.table, self._viewer_values = data, table, viewer_values
 
     @property
@@ -155,6 +240,9 @@ class RowsFrame:
 
     def page_values(self, name: str) -> tuple[Any, ...] | None:
         return None
+
+    def inner(self, node: Any) -> tuple[list[Any], bool]:
+        return self.data.whole.inner_values(node, self._viewer_values)
 
     def aggregate(self, node: Any) -> Vector:
         raise LookupError("an aggregate is not read row by row")

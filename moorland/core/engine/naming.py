@@ -27,9 +27,13 @@ def parse_filter(text: str | None) -> tree.Node | None:
     if text is None:
         return None
     try:
-        return parse(text)
+        parsed = parse(text)
     except ConditionError as error:
         raise Refused("invalid", f"The filter cannot be read at character {error.start + 1}: {error.message}") from None
+    inner = next((node for node in parsed.walk() if isinstance(node, tree.InnerQuery)), None)
+    if inner is not None:
+        raise Refused("invalid", f"The filter cannot be read at character {inner.start + 1}: a question has no inner query.")
+    return parsed
 
 
 def check_filter(

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from moorland.core.bundle.policy import ObjectsSentence, Role
 from moorland.core.bundle.schema import Schema
+from moorland.core.language.derived import ColumnKey, Derived
 from moorland.core.language.measures import CheckedMeasure
 
 
@@ -65,30 +66,17 @@ class _Mentions:
         return None
 
 
-def objects_under(role: Role, schema: Schema, measures: dict[str, CheckedMeasure]) -> Objects:
-    """`O_r` of a role on its model."""
+def objects_under(
+    role: Role,
+    schema: Schema,
+    measures: dict[str, CheckedMeasure],
+    derived: Derived,
+    reading: frozenset[str] = frozenset(),
+) -> Objects:
+    """`O_r` of a role on its model. `reading` are the tables hidden because they say who may see what, or an inner query reads them (3.9)."""
     mentions = _Mentions([sentence.objects for sentence in role.sentences if sentence.objects])
     default = mentions.default == "visible"
-    tables: set[str] = set()
-    columns: set[tuple[str, str]] = set()
-    for table in schema.tables.values():
-        own = [f"table:{table.name}"], _tags(table.tags), _folder(table.folder)
-        said = mentions.first(*own)
-        if table.quarantine or said is False:
-            continue
-        visible_columns = {
-            (table.name, column.name)
-            for column in table.columns
-            if not column.quarantine
-            and _or_default(
-                mentions.first([f"column:{table.name}.{column.name}"], _tags(column.tags), _folder(column.folder), own[0], own[2]),
-                default,
-            )
-        }
-        by_name = any(f"column:{table.name}.{column}" in mentions.show for _, column in visible_columns)
-        if said or default or by_name:
-            tables.add(table.name)
-            columns |= visible_columns
+    tables, columns = _tables_and_columns(mentions, schema, derived, reading)
     visible_measures = set()
     for name, measure in schema.measures.items():
         table = schema.tables[measure.table]
@@ -108,6 +96,53 @@ def objects_under(role: Role, schema: Schema, measures: dict[str, CheckedMeasure
         cube.name for cube in schema.model.cubes if _or_default(mentions.first([f"cube:{cube.name}"]), default) and visible_measures.intersection(cube.measures)
     }
     return Objects(frozenset(tables), frozenset(columns), frozenset(visible_measures), frozenset(hierarchies), frozenset(cubes))
+
+
+def shown_by_name(role: Role) -> frozenset[str]:
+    """What the object sentences of a role show by name and do not hide by name."""
+    mentions = _Mentions([sentence.objects for sentence in role.sentences if sentence.objects])
+    return frozenset(mentions.show - mentions.hide)
+
+
+def _tables_and_columns(mentions: _Mentions, schema: Schema, derived: Derived, reading: frozenset[str]) -> tuple[set[str], set[ColumnKey]]:
+    """The tables and columns that exist: what the sentences leave, less what reads something that is not there (3.3, 3.9, 5.5)."""
+    default = mentions.default == "visible"
+    quarantined = _quarantined(schema, derived)
+    by_name = {key for key in schema.columns if f"column:{key[0]}.{key[1]}" in mentions.show}
+    tables: set[str] = set()
+    opened: set[str] = set()
+    columns: set[ColumnKey] = set()
+    for table in schema.tables.values():
+        own = [f"table:{table.name}"], _tags(table.tags), _folder(table.folder)
+        said = mentions.first(*own)
+        if table.quarantine or said is False or (table.name in reading and own[0][0] not in mentions.show):
+            continue
+        tables.add(table.name)
+        if said or default:
+            opened.add(table.name)
+        for column in table.columns:
+            key = (table.name, column.name)
+            said_of_column = mentions.first([f"column:{table.name}.{column.name}"], _tags(column.tags), _folder(column.folder), own[0], own[2])
+            if key not in quarantined and _or_default(said_of_column, default):
+                columns.add(key)
+    while True:
+        named = {table for table, _ in columns & by_name}
+        left = {name for name in tables if (name in opened or name in named) and schema.original(name) in tables}
+        kept = {
+            key
+            for key in columns
+            if key[0] in left and (schema.original(key[0]), key[1]) in columns and (key not in derived or key in by_name or derived[key].reads <= columns)
+        }
+        if left == tables and kept == columns:
+            return tables, columns
+        tables, columns = left, kept
+
+
+def _quarantined(schema: Schema, derived: Derived) -> set[ColumnKey]:
+    """The columns in quarantine and those that read one, under every name of their table (3.9)."""
+    own = {(name, column.name) for name, table in schema.tables.items() for column in table.columns if column.quarantine or table.quarantine}
+    found = {key for key in schema.columns if key in own or (schema.original(key[0]), key[1]) in own}
+    return found | {key for key, column in derived.items() if column.inputs & found}
 
 
 def _tags(tags: list[str]) -> list[str]:

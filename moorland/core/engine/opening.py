@@ -5,7 +5,8 @@ from collections.abc import Iterable
 
 from moorland.core.bundle.pages import Page
 from moorland.core.engine.questions import PagesAnswer
-from moorland.core.engine.roles import CompiledRole, PagesRule
+from moorland.core.engine.roles import CompiledRole
+from moorland.core.engine.rules import PagesRule
 from moorland.core.people import Viewer, truth_for
 
 ACTIONS = ("open", "edit", "publish", "export")

@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from moorland.core.bundle.people import ViewerReference
-from moorland.core.bundle.shape import ConditionText, Day, Shape
+from moorland.core.bundle.shape import ConditionText, Day, Scalar, Shape
 
 ColumnName = Annotated[str, Field(min_length=1, max_length=401)]
 CellState = Literal["clear", "masked", "hidden"]
@@ -51,7 +51,42 @@ class PagesQuestion(Shape):
     """Which pages may be opened, edited, published, exported (10.2)."""
 
 
-QUESTION_KINDS = ("rows", "totals", "objects", "members", "pages")
+class UpdateRows(Shape):
+    """New values for the rows a condition means; no condition means all that would be listed."""
+
+    set: dict[ColumnName, Scalar | None] = Field(min_length=1, max_length=400)
+    where: ConditionText | None = None
+
+
+class DeleteRows(Shape):
+    """The rows a condition means are to go."""
+
+    where: ConditionText | None = None
+
+
+class InsertRows(Shape):
+    """New rows; columns that are not named are null."""
+
+    rows: list[dict[ColumnName, Scalar | None]] = Field(max_length=10_000)
+
+
+class ChangeQuestion(Shape):
+    """A change that is tried, not applied (9.1): exactly one kind."""
+
+    model: str
+    table: str
+    update: UpdateRows | None = None
+    delete: DeleteRows | None = None
+    insert: InsertRows | None = None
+
+    @model_validator(mode="after")
+    def _one_kind(self) -> "ChangeQuestion":
+        if len([part for part in (self.update, self.delete, self.insert) if part is not None]) != 1:
+            raise ValueError("a change is exactly one of update, delete, insert")
+        return self
+
+
+QUESTION_KINDS = ("rows", "totals", "objects", "members", "pages", "change")
 
 
 class Question(Shape):
@@ -62,6 +97,7 @@ class Question(Shape):
     objects: ObjectsQuestion | None = None
     members: MembersQuestion | None = None
     pages: PagesQuestion | None = None
+    change: ChangeQuestion | None = None
 
     @model_validator(mode="after")
     def _one_kind(self) -> "Question":
@@ -112,6 +148,8 @@ class TotalsAnswer(Shape):
     basis: list[int | None]
     not_found: list[str]
     withheld: list[list[Any]]
+    #: For administrators: how many visible rows masks kept out of each measure (7.3).
+    kept_out: list[int | None] | None = None
 
 
 class ObjectsAnswer(Shape):
@@ -145,13 +183,23 @@ class PagesAnswer(Shape):
     export: list[str]
 
 
+class ChangeAnswer(Shape):
+    """How many rows were meant, and how many of them may be changed (9.3)."""
+
+    meant: int
+    allowed: int
+    refused: int
+    #: For administrators: why rows were refused, with how many each reason concerns first.
+    reasons: dict[str, int] | None = None
+
+
 class Refusal(Shape):
     """An answer that is an error."""
 
     error: AnswerError
 
 
-Answer = RowsAnswer | TotalsAnswer | ObjectsAnswer | MembersAnswer | PagesAnswer | Refusal
+Answer = RowsAnswer | TotalsAnswer | ObjectsAnswer | MembersAnswer | PagesAnswer | ChangeAnswer | Refusal
 
 
 class Refused(Exception):

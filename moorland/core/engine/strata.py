@@ -9,14 +9,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from moorland.core.bundle.schema import Step
 from moorland.core.engine.aggregates import aggregate
 from moorland.core.engine.columns import StoredColumn, TableData
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
+from moorland.core.language.derived import ColumnKey
 from moorland.core.language.evaluation import evaluate
-from moorland.core.language.vectors import Array, Domain
+from moorland.core.language.vectors import Array, Domain, Mask
 
 #: Tables of fewer rows are counted row by row.
 MIN_ROWS = 20_000
@@ -26,8 +28,6 @@ MOST_COMBINATIONS = 1 << 24
 MOST_KEPT = 24
 #: Strata pay where there are at most this share of the rows.
 MOST_SHARE = 0.25
-
-ColumnKey = tuple[str, str]
 
 
 @dataclass(frozen=True)
@@ -79,20 +79,35 @@ class _StrataData(ModelData):
     """A model in which one table has a row for each stratum, with only the columns the strata are made by."""
 
     def __init__(self, whole: ModelData, table: str, keys: tuple[str, ...], first_rows: Array) -> None:
-        self.schema, self.as_of, self.cache = whole.schema, whole.as_of, type(whole.cache)()
+        self.schema, self.as_of, self.cache, self.derived = whole.schema, whole.as_of, type(whole.cache)(), whole.derived
+        self._whole, self._table = whole, table
         rows = np.append(first_rows, -1)
         columns = {name: _taken(whole.stored(table, name), rows) for name in keys}
         self.tables = {**whole.tables, table: TableData(f"strata of {whole.tables[table].version}", len(first_rows), columns)}
-        self.base_masks = {name: mask[first_rows] if name == table else mask for name, mask in whole.base_masks.items()}
-        self.strata = {}
-        self._paths = {}
-        self._joins = {}
-        for name, steps in whole.schema.parents.items():
-            for step in steps:
-                if name != table:
-                    self._joins[name, step.column] = whole.join(step)
-                elif step.column in keys:
-                    self._joins[name, step.column] = whole.join(step)[rows]
+        base = whole.base(table)
+        self._base = {table: base if base is None else base[first_rows]}
+        self.strata, self.notes = {}, {}
+        self._paths, self._computed, self._joins = {}, {}, {}
+        for step in whole.schema.parents[table]:
+            if step.column in keys:
+                self._joins[table, step.column] = whole.join(step)[rows]
+
+    @property
+    def whole(self) -> ModelData:
+        return self._whole
+
+    def stored(self, table: str, column: str) -> StoredColumn:
+        """A column of the strata, or of any other table as it is."""
+        return self.tables[table].columns[column] if table == self._table else self._whole.stored(table, column)
+
+    def base(self, table: str) -> Mask | None:
+        return self._base[table] if table == self._table else self._whole.base(table)
+
+    def join(self, step: Step) -> Array:
+        return self._joins[step.many, step.column] if step.many == self._table else self._whole.join(step)
+
+    def path(self, table: str, lookup: str) -> Array:
+        return super().path(table, lookup) if table == self._table else self._whole.path(table, lookup)
 
 
 def _taken(stored: StoredColumn, rows: Array) -> StoredColumn:
@@ -104,7 +119,8 @@ def _taken(stored: StoredColumn, rows: Array) -> StoredColumn:
 def strata_for(model: ViewerModel, table: str, asked: Iterable[ColumnKey], aggregates: Iterable[tree.Aggregate]) -> Strata | None:
     """The strata on which these aggregates of a table can be counted for a viewer; None where rows have to be."""
     data = model.data
-    if data.rows(table) < MIN_ROWS or any(step.carries_up for steps in data.schema.parents.values() for step in steps):
+    schema = data.schema
+    if data.rows(table) < MIN_ROWS or any(step.carries_up for steps in schema.parents.values() for step in steps) or len(schema.names_of(table)) > 1:
         return None
     keys = _keys_read(model, table, asked)
     if (table, keys) not in data.strata:
@@ -123,11 +139,11 @@ def _keys_read(model: ViewerModel, table: str, asked: Iterable[ColumnKey]) -> tu
     read = set(asked)
     keys: set[str] = set()
     for rows in [*model.grants, *model.limits]:
-        read |= {key for rule in rows.role.rows if rule.table == table for key in tree.columns_read(rule.condition)}
+        read |= {key for rule in rows.role.rows if rule.table == table for key in rule.reads}
         keys |= {step.column for step in schema.parents[table] if step.one in rows.restricted}
     base_filter = schema.tables[table].base_filter
     if base_filter is not None:
-        read |= tree.columns_read(check_condition(base_filter, Scope(schema=schema, table=table, viewer=False)))
+        read |= tree.columns_read(check_condition(base_filter, Scope(schema=schema, table=table, viewer=False, inner=True)))
     for owner, column in read:
         keys.add(column if owner == table else schema.paths[table][owner][0].column)
     return tuple(sorted(keys))

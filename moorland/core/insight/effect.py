@@ -7,7 +7,7 @@ from pydantic import Field
 
 from moorland.core.bundle.shape import ConditionText, Shape
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.listing import cell_values, clear_cells, ordered
+from moorland.core.engine.listing import Listing, cell_values
 from moorland.core.engine.naming import check_filter, column_key, parse_filter
 from moorland.core.engine.questions import AnswerError, CellState, ColumnName, Refused
 from moorland.core.engine.visible import ViewerModel
@@ -79,10 +79,10 @@ def share(evaluator: Evaluator, viewer: Viewer, model_name: str) -> ModelShare:
     try:
         model = evaluator.viewer_model(viewer, model_name)
     except Refused as refused:
-        nothing = [TableShare(table=table.name, rows=data.rows(table.name), visible=None, absent_columns=[]) for table in compiled.schema.model.tables]
+        nothing = [TableShare(table=table.name, rows=data.rows(table.name), visible=None, absent_columns=[]) for table in compiled.schema.tables.values()]
         return ModelShare(refused=refused.answer().error, tables=nothing, measures=[], absent_measures=list(compiled.measures))
     tables = []
-    for table in compiled.schema.model.tables:
+    for table in compiled.schema.tables.values():
         exists = table.name in model.objects.tables
         visible = model.rows(table.name, model.granting((), (table.name,))) if exists else None
         rows = data.rows(table.name)
@@ -133,7 +133,9 @@ def aligned_rows(evaluator: Evaluator, question: AlignedQuestion, viewers: list[
     if question.only == "differing" and masks:
         matching = matching & ~np.logical_and.reduce(masks)
     selected = np.flatnonzero(matching)
-    wanted = ordered(whole, question.table, selected, order, evaluator.secret)[question.offset : question.offset + question.limit]
+    listing = Listing(whole, question.table, None)
+    listing.matching = matching
+    wanted = listing.ordered(order, evaluator.secret)[question.offset : question.offset + question.limit]
     cells = [cell_values(data, question.table, key, wanted, np.ones(len(wanted), np.bool_)) for key in columns]
     states = [_states(model, mask, question.table, columns, wanted) if model else [None] * len(wanted) for model, mask in zip(models, masks, strict=True)]
     values = [list(row) for row in zip(*cells, strict=True)] if columns else [[] for _ in wanted]
@@ -143,12 +145,10 @@ def aligned_rows(evaluator: Evaluator, question: AlignedQuestion, viewers: list[
 
 def _states(model: ViewerModel, mask: Mask, table: str, columns: list[tuple[str, str]], wanted: Any) -> list[list[CellState] | None]:
     """For one viewer the cell states of each wanted row, None for a withheld row."""
-    shown = mask[wanted]
-    by_column: list[Mask] = []
+    grants = model.granting((), (table,))
+    by_column = []
     for key in columns:
-        if key not in model.objects.columns:
-            by_column.append(np.zeros(len(wanted), np.bool_))
-            continue
-        clear = clear_cells(model, table, key)
-        by_column.append(np.ones(len(wanted), np.bool_) if clear is None else clear[wanted])
-    return [["clear" if column[index] else "hidden" for column in by_column] if is_shown else None for index, is_shown in enumerate(shown.tolist())]
+        states = model.cell_states(table, key, grants) if key in model.objects.columns else model.ladder.hidden
+        by_column.append(model.ladder.names(np.full(len(wanted), states) if isinstance(states, int) else states[wanted]))
+    rows: list[list[CellState] | None] = [list(row) for row in zip(*by_column, strict=True)] if columns else [[] for _ in wanted]
+    return [row if is_shown else None for row, is_shown in zip(rows, mask[wanted].tolist(), strict=True)]

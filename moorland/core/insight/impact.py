@@ -10,7 +10,6 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.effect import visible_mask
-from moorland.core.language import tree
 from moorland.core.people import Viewer
 
 
@@ -69,8 +68,8 @@ def viewer_impact(before: Evaluator, after: Evaluator, login: str) -> ViewerImpa
     lost: list[str] = []
     for name in dict.fromkeys([*before.models, *after.models]):
         first, second = _model(before, old, name), _model(after, new, name)
-        shape = (after if name in after.models else before).models[name].schema.model
-        for table in shape.tables:
+        shape = (after if name in after.models else before).models[name].schema
+        for table in shape.tables.values():
             change = _table_change(name, table.name, first, second)
             if change is not None:
                 tables.append(change)
@@ -87,13 +86,7 @@ class _Views:
     """What of a viewer an answer of one evaluator can depend on: the roles held and the values their conditions read."""
 
     def __init__(self, evaluator: Evaluator) -> None:
-        self._read = {
-            name: frozenset().union(
-                *(tree.viewer_values_read(rule.condition) for rule in role.rows),
-                *(tree.viewer_values_read(rule.condition) for rule in role.pages if rule.condition),
-            )
-            for name, role in evaluator.roles.items()
-        }
+        self._read = {name: role.viewer_reads for name, role in evaluator.roles.items()}
 
     def of(self, viewer: Viewer | None) -> object:
         """Equal for viewers who see the same."""

@@ -23,7 +23,8 @@ class Scope:
 
     `table` is the sentence's table (bare names are its columns); with `anywhere` every table may be named, as in the
     filter of a totals question. `columns`, where given, are all that exists for the asker. With `aggregates` the
-    expression is a measure's, and `measure` gives the checked tree of another measure it names.
+    expression is a measure's, and `measure` gives the checked tree of another measure it names. `inner` allows inner
+    queries (4.6); inside one, `own_only` keeps to the columns of its one table.
     """
 
     schema: Schema | None = None
@@ -36,6 +37,19 @@ class Scope:
     anywhere: bool = False
     columns: frozenset[tuple[str, str]] | None = None
     measure: Callable[[tree.MeasureRef], tree.Node] | None = None
+    inner: bool = False
+    own_only: bool = False
+
+    def within(self, query: tree.InnerQuery) -> "Scope":
+        """What may be named inside an inner query: its table's columns, whole and without security, and the viewer as outside.
+
+        Raises ConditionError where inner queries are not allowed, or there is no such table.
+        """
+        if not self.inner or self.schema is None:
+            raise ConditionError("inner_query", "inner queries are not allowed here.", query.start, query.end)
+        if query.table not in self.schema.tables:
+            raise ConditionError("unknown_name", f"there is no table {query.table}.", query.start, query.end, nearest_name(query.table, self.schema.tables))
+        return replace(self, table=query.table, own_only=True, columns=None, anywhere=False)
 
     def column_exists(self, table: str, column: str) -> bool:
         """Whether the column exists for the asker."""
@@ -79,10 +93,20 @@ def check_condition(text: str, scope: Scope) -> tree.Node:
 def check_expression(text: str, scope: Scope) -> tree.Node:
     """The typed tree of any expression in the scope. Raises ConditionError as `check_condition` does."""
     parsed = parse(text)
+    _find_all(parsed, scope)
+    return _Checker(scope).check(parsed)
+
+
+def _find_all(parsed: tree.Node, scope: Scope) -> None:
+    """Raises ConditionError for the first name that stands for nothing, inner queries included."""
     for node in parsed.walk():
         if isinstance(node, tree.Name):
             _find(node, scope)
-    return _Checker(scope).check(parsed)
+        elif isinstance(node, tree.InnerQuery):
+            within = scope.within(node)
+            _find_all(node.column, within)
+            if node.where is not None:
+                _find_all(node.where, within)
 
 
 def _find(node: tree.Name, scope: Scope) -> tree.Node:
@@ -170,6 +194,8 @@ class _Checker:
             return self.check_measureref(found)
         if isinstance(found, tree.ColumnRef) and schema is not None:
             table = self.scope.table
+            if self.scope.own_only and found.table != table:
+                raise ConditionError("unreachable", f"an inner query reads one table, {table}, and nothing of {found.table}.", node.start, node.end)
             if table is not None and not self.scope.anywhere and not schema.reaches(table, found.table):
                 raise ConditionError("unreachable", f"{found.table} is not a lookup of {table}.", node.start, node.end)
             if self.scope.aggregates and not self.inside_aggregate:
@@ -216,7 +242,7 @@ class _Checker:
     def check_isin(self, node: tree.IsIn) -> tree.Node:
         operand = self.value(node.operand)
         first = self.check(node.items[0])
-        if isinstance(first, tree.ViewerRef | tree.PageRef) and first.many and len(node.items) == 1:
+        if isinstance(first, tree.InnerQuery) or (isinstance(first, tree.ViewerRef | tree.PageRef) and first.many and len(node.items) == 1):
             items: tuple[tree.Node, ...] = (first,)
         else:
             items = tuple(self.value(item) for item in node.items)
@@ -224,6 +250,14 @@ class _Checker:
             self.pair(operand, item, "IN")
         identity = _is_identity(operand) or any(_is_identity(item) for item in items)
         return replace(node, operand=operand, items=items, identity=identity, type="boolean")
+
+    def check_innerquery(self, node: tree.InnerQuery) -> tree.Node:
+        inside = _Checker(self.scope.within(node))
+        column = inside.value(node.column)
+        if not isinstance(column, tree.ColumnRef):
+            raise ConditionError("inner_query", "an inner query selects one column of its table.", node.column.start, node.column.end)
+        where = inside.condition(node.where) if node.where is not None else None
+        return replace(node, column=column, where=where, type=column.type)
 
     def check_between(self, node: tree.Between) -> tree.Node:
         operand, low, high = self.value(node.operand), self.value(node.low), self.value(node.high)

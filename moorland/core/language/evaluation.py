@@ -128,14 +128,13 @@ class _Evaluation:
             if many is None:
                 nothing = np.zeros(operand.known.shape, dtype=np.bool_)
                 return Vector(nothing, nothing, operand.domain)
-            if not many:
-                falsehood = np.zeros(operand.known.shape, dtype=np.bool_)
-                return Vector(falsehood | node.negated, ~falsehood, operand.domain)
-            return self._membership(operand, list(many), False, node, str(first.type))
+            return self._set(operand, list(many), False, node)
+        if isinstance(first, tree.InnerQuery):
+            return self._set(operand, *self.frame.inner(first), node)
         items = [self.of(item) for item in node.items]
         if all(item.domain is None for item in items):
             values = [item.values[0] for item, part in zip(items, node.items, strict=True) if item.known[0] and part.type != "null"]
-            return self._membership(operand, values, len(values) < len(items), node, "")
+            return self._membership(operand, values, len(values) < len(items), node)
         true, false = None, None
         for item, part in zip(items, node.items, strict=True):
             domain, (left, right) = self.aligned(operand, item)
@@ -153,7 +152,14 @@ class _Evaluation:
         _, (true, false) = self.aligned(true, false)
         return Vector(false.values if node.negated else true.values, true.values | false.values, true.domain)
 
-    def _membership(self, operand: Vector, values: Sequence[Any], has_null: bool, node: tree.IsIn, many_type: str) -> Vector:
+    def _set(self, operand: Vector, values: list[Any], has_null: bool, node: tree.IsIn) -> Vector:
+        """`operand IN` a set that may be empty: nothing is in it, not even null (1.2, 2.6)."""
+        if values or has_null:
+            return self._membership(operand, values, has_null, node)
+        falsehood = np.zeros(operand.known.shape, dtype=np.bool_)
+        return Vector(falsehood | node.negated, ~falsehood, operand.domain)
+
+    def _membership(self, operand: Vector, values: Sequence[Any], has_null: bool, node: tree.IsIn) -> Vector:
         """`operand IN values` for constant values; not found beside a null is unknown (1.2)."""
         if node.operand.type == "null":
             nothing = np.zeros(operand.known.shape, dtype=np.bool_)

@@ -5,12 +5,13 @@ from dataclasses import dataclass
 from moorland.core.bundle.schema import Schema
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_expression
+from moorland.core.language.derived import Derived, with_inputs
 from moorland.core.language.errors import ConditionError
 
 
 @dataclass(frozen=True)
 class CheckedMeasure:
-    """A measure ready to evaluate; `inputs` are its columns and `tables` the tables of its aggregates and columns (3.6)."""
+    """A measure ready to evaluate; `inputs` are its columns, down to stored ones, and `tables` those of its aggregates and columns (3.6)."""
 
     name: str
     table: str
@@ -19,7 +20,7 @@ class CheckedMeasure:
     tables: frozenset[str]
 
 
-def check_measure(schema: Schema, name: str, expression: str | None = None, table: str | None = None) -> CheckedMeasure:
+def check_measure(schema: Schema, name: str, derived: Derived, expression: str | None = None, table: str | None = None) -> CheckedMeasure:
     """The measure of that name, or the same with another expression and table while it is edited.
 
     Raises ConditionError: unknown names, types, a column outside an aggregate, a cycle of measures.
@@ -28,7 +29,7 @@ def check_measure(schema: Schema, name: str, expression: str | None = None, tabl
     text = expression if expression is not None else measure.expression if measure else ""
     own_table = table or (measure.table if measure else "")
     checked = _written_out(schema, name, text, own_table, ())
-    columns = tree.columns_read(checked)
+    columns = with_inputs(tree.columns_read(checked), derived)
     aggregates = [node for node in checked.walk() if isinstance(node, tree.Aggregate)]
     if not aggregates:
         raise ConditionError("aggregate", "a measure has at least one of SUM, AVG, MIN, MAX, COUNT.", 0, len(text))

@@ -127,12 +127,33 @@ class _Parser:
                 return (self.name(),)
             raise self.unexpected("after IN comes a list in parentheses or a many-valued viewer attribute")
         if self.at("SELECT"):
-            raise ConditionError("inner_query", "inner queries are not allowed here.", self.token.start, self.token.end)
+            inner = self.inner_query()
+            self.expect(")")
+            return (inner,)
         items = [self.sum()]
         while self.take(","):
             items.append(self.sum())
         self.expect(")")
         return tuple(items)
+
+    def inner_query(self) -> tree.Node:
+        word = self.expect("SELECT")
+        self.take("DISTINCT")
+        if self.token.kind != "name":
+            raise self.unexpected("after SELECT comes one column")
+        column = self.name()
+        if not isinstance(column, tree.Name):
+            raise ConditionError("syntax", "after SELECT comes one column.", column.start, column.end)
+        self.expect("FROM")
+        table = self.token
+        if table.kind != "name":
+            raise self.unexpected("after FROM comes one table")
+        self.index += 1
+        where = None
+        if self.token.kind == "name" and self.token.text.upper() == "WHERE":
+            self.index += 1
+            where = self.condition()
+        return tree.InnerQuery(table=table.text, column=column, where=where, start=word.start, end=self.last_end)
 
     def sum(self) -> tree.Node:
         start = self.token.start
@@ -184,7 +205,7 @@ class _Parser:
             return self.name()
         if self.take("("):
             if self.at("SELECT"):
-                raise ConditionError("inner_query", "inner queries are not allowed here.", self.token.start, self.token.end)
+                raise ConditionError("inner_query", "an inner query stands only after IN.", self.token.start, self.token.end)
             inner = self.condition()
             self.expect(")")
             return inner
@@ -224,7 +245,7 @@ class _Parser:
             self.expect(")")
             return tree.Extract(part=part.text.upper(), operand=operand, start=token.start, end=self.last_end)
         if self.at("SELECT"):
-            raise ConditionError("inner_query", "inner queries are not allowed here.", token.start, token.end)
+            raise ConditionError("inner_query", "an inner query stands only after IN.", token.start, token.end)
         raise self.unexpected("a column, a value or a condition is expected here")
 
     def moment(self) -> tree.Node:

@@ -122,8 +122,23 @@ class Not(Node):
 
 
 @dataclass(frozen=True, kw_only=True)
+class InnerQuery(Node):
+    """`SELECT column FROM table WHERE where`, read whole and without security (4.6).
+
+    What it reads is no part of the expression around it: `walk` does not enter it.
+    """
+
+    table: str
+    column: Node
+    where: Node | None = None
+
+    def children(self) -> Iterator[Node]:
+        return iter(())
+
+
+@dataclass(frozen=True, kw_only=True)
 class IsIn(Node):
-    """`operand IN (items)`, or `operand IN viewer.many`, where `items` is that one reference."""
+    """`operand IN (items)`, or `operand IN viewer.many` or an inner query, where `items` is that one."""
 
     operand: Node
     items: tuple[Node, ...]
@@ -195,6 +210,13 @@ def columns_read(node: Node) -> frozenset[tuple[str, str]]:
     return frozenset((item.table, item.column) for item in node.walk() if isinstance(item, ColumnRef))
 
 
+def inner_queries(node: Node) -> list[InnerQuery]:
+    """The inner queries of an expression, those inside one another included."""
+    found = [item for item in node.walk() if isinstance(item, InnerQuery)]
+    return [*found, *(deeper for query in found if query.where for deeper in inner_queries(query.where))]
+
+
 def viewer_values_read(node: Node) -> frozenset[str]:
-    """The names of `viewer.` an expression reads."""
-    return frozenset(item.name for item in node.walk() if isinstance(item, ViewerRef))
+    """The names of `viewer.` an expression reads, in inner queries too."""
+    parts = [node, *(query.where for query in inner_queries(node) if query.where)]
+    return frozenset(item.name for part in parts for item in part.walk() if isinstance(item, ViewerRef))

@@ -74,6 +74,10 @@ class Frame(Protocol):
 
     def aggregate(self, node: Any) -> Vector: ...
 
+    def inner(self, node: Any) -> tuple[list[Any], bool]:
+        """The distinct values an inner query selects, and whether null is among what it selects (4.6)."""
+        ...
+
 
 DTYPES: dict[str, Any] = {
     "boolean": np.bool_,
