@@ -1,0 +1,752 @@
+"""What a viewer sees, row by row, written from semantics.md alone; shares no code with the core.
+
+Documents have the shape of bundle.md, with conditions as tuples (oracle.conditions) and measures as trees:
+("SUM" | "AVG" | "MIN" | "MAX" | "COUNT", expression or None, distinct), ("ratio", a, b), ("plus", a, b), ("measure", name).
+"""
+
+import hashlib
+import math
+from functools import cached_property
+from typing import Any
+
+from tests.core.oracle import conditions as cond
+
+Row = dict[str, Any]
+KINDS = ["clear", "round", "keep", "hash", "fixed", "withhold", "hidden"]
+
+
+class NotFound(Exception):
+    """What was asked for does not exist for the viewer."""
+
+
+class Sight:
+    """What conditions see from a row of a table (None: an unmatched one)."""
+
+    def __init__(self, oracle: "Oracle", table: str, row: int | None) -> None:
+        self.oracle, self.table, self.row = oracle, table, row
+
+    def cell(self, name: str) -> Any:
+        owner, _, column = name.rpartition(".")
+        return self.oracle.read(self.table, self.row, owner or self.table, column)
+
+    def viewer(self, name: str) -> Any:
+        return self.oracle.person.get(name)
+
+    def selected(self, table: str, column: str, where: cond.Node | None) -> list[Any]:
+        rows = range(len(self.oracle.rows[table]))
+        return [
+            Sight(self.oracle, table, row).cell(column) for row in rows if where is None or cond.truth(where, Sight(self.oracle, table, row)) is True
+        ]
+
+
+class Oracle:
+    """One viewer's view of one model. `person` holds the viewer's values (None or missing: not set)."""
+
+    def __init__(self, model: dict[str, Any], roles: list[dict[str, Any]], data: dict[str, list[Row]], person: dict[str, Any], every_role: list[Any]) -> None:
+        self.model, self.person = model, person
+        self.tables = {table["name"]: table for table in model["tables"]}
+        self.rows = {name: data[self.original(name)] for name in self.tables}
+        self.steps: dict[str, list[tuple[str, str, str, bool]]] = {name: [] for name in self.tables}
+        for item in model.get("relationships", []):
+            (many, column), (one, key) = item["from"].split("."), item["to"].split(".")
+            self.steps[many].append((column, one, key, item.get("carries") == "down_and_up"))
+        self.every_role = every_role
+        self.roles = [RoleView(self, role) for role in roles]
+        self.grants = [role for role in self.roles if role.kind == "grant"]
+        self.limits = [role for role in self.roles if role.kind == "limit"]
+
+    def original(self, table: str) -> str:
+        return str(self.tables[table].get("alias_of") or table)
+
+    def names_of(self, table: str) -> set[str]:
+        return {name for name in self.tables if self.original(name) == self.original(table)}
+
+    def columns(self, table: str) -> list[dict[str, Any]]:
+        return list(self.tables[self.original(table)]["columns"])
+
+    def column(self, key: str) -> dict[str, Any]:
+        table, name = key.split(".")
+        return next(column for column in self.columns(table) if column["name"] == name)
+
+    def key(self, table: str) -> str | None:
+        return self.tables[self.original(table)].get("key")
+
+    @cached_property
+    def all_columns(self) -> list[str]:
+        return [f"{table}.{column['name']}" for table in self.tables for column in self.columns(table)]
+
+    def reaches(self, table: str, other: str) -> bool:
+        return table == other or any(self.reaches(one, other) for _, one, _, _ in self.steps[table])
+
+    def path(self, table: str, other: str) -> list[tuple[str, str, str]]:
+        """The steps from a table to a lookup: (many, column, one)."""
+        if table == other:
+            return []
+        column, one = next((column, one) for column, one, _, _ in self.steps[table] if self.reaches(one, other))
+        return [(table, column, one), *self.path(one, other)]
+
+    def lookup(self, table: str, row: int | None, other: str) -> int | None:
+        for many, column, one in self.path(table, other):
+            if row is None:
+                return None
+            value = self.read(many, row, many, column)
+            row = next((index for index, candidate in enumerate(self.rows[one]) if value is not None and candidate[self.key(one) or ""] == value), None)
+            if row is not None and not self.base(one, row):
+                row = None
+        return row
+
+    def read(self, table: str, row: int | None, owner: str, column: str) -> Any:
+        """A cell of a row, or of the row it looks up; derived ones are computed over the rows of the original table."""
+        index = self.lookup(table, row, owner)
+        if index is None:
+            return None
+        shape = self.column(f"{owner}.{column}")
+        if "expression" in shape:
+            return cond.value_of(shape["expression"], Sight(self, self.original(owner), index))
+        if "mapping" in shape:
+            value = self.read(owner, index, owner, shape["mapping"]["of"])
+            listed = shape["mapping"]["values"]
+            return listed[str(value)] if value is not None and str(value) in listed else shape["mapping"]["else"]
+        return self.rows[owner][index][column]
+
+    def has_base(self, table: str) -> bool:
+        return "base_filter" in self.tables[self.original(table)] or any(self.has_base(one) for _, one, _, _ in self.steps[table])
+
+    def base(self, table: str, row: int) -> bool:
+        """Whether base filters leave a row."""
+        original = self.tables[self.original(table)]
+        if "base_filter" in original and cond.truth(original["base_filter"], Sight(self, original["name"], row)) is not True:
+            return False
+        return all(self.lookup(table, row, one) is not None for _, one, _, _ in self.steps[table] if self.has_base(one))
+
+    def reads(self, key: str) -> set[str]:
+        """The columns a derived column names, for an alias those of the alias."""
+        table, _ = key.split(".")
+        shape, original = self.column(key), self.original(table)
+        if "mapping" in shape:
+            return {f"{table}.{shape['mapping']['of']}"}
+        found = {name if "." in name else f"{table}.{name}" for name in cond.columns_of(shape.get("expression"))}
+        return {f"{table}.{name.split('.')[1]}" if name.split(".")[0] == original else name for name in found}
+
+    def inputs(self, keys: set[str]) -> set[str]:
+        """Columns and all that the derived ones read."""
+        found = set(keys)
+        for key in keys:
+            found |= self.inputs(self.reads(key))
+        return found
+
+    def quarantined(self, key: str) -> bool:
+        table = key.split(".")[0]
+        tables = self.tables[table], self.tables[self.original(table)]
+        if self.column(key).get("quarantine") or any(shape.get("quarantine") for shape in tables):
+            return True
+        return any(self.quarantined(read) for read in self.reads(key))
+
+    def existing(self, key: str) -> bool:
+        return any(key in role.columns for role in self.grants) and all(key in role.columns for role in self.limits)
+
+    def existing_tables(self) -> set[str]:
+        found = set().union(*(role.tables for role in self.grants))
+        for role in self.limits:
+            found &= role.tables
+        return found
+
+    def measure(self, name: str) -> dict[str, Any]:
+        return next(item for item in self.model.get("measures", []) if item["name"] == name)
+
+    def measure_inputs(self, name: str) -> set[str]:
+        return self.inputs(set().union(*(cond.columns_of(item[1]) for item, _ in self.aggregates(name)), set()))
+
+    def aggregates(self, name: str) -> list[tuple[Any, str]]:
+        """The aggregates of a measure with the table whose rows each counts."""
+
+        def inside(node: Any, table: str) -> list[tuple[Any, str]]:
+            if node[0] == "measure":
+                return inside(self.measure(node[1])["expression"], self.measure(node[1])["table"])
+            return [*inside(node[1], table), *inside(node[2], table)] if node[0] in ("ratio", "plus") else [(node, table)]
+
+        return inside(self.measure(name)["expression"], self.measure(name)["table"])
+
+    # Rows
+
+    def granting(self, columns: set[str], tables: set[str], measure: str | None = None) -> list["RoleView"]:
+        def has(role: RoleView) -> bool:
+            return columns <= role.columns and tables <= role.tables and (measure is None or role.shows_measure(measure))
+
+        return [role for role in self.grants if has(role)] if all(has(role) for role in self.limits) else []
+
+    def left_by_limits(self, table: str, row: int) -> bool:
+        return all(row in role.visible()[table] for role in self.limits)
+
+    def state(self, table: str, row: int, key: str, roles: list["RoleView"]) -> Any:
+        """The state of a cell in a row as those of some roles that have the row show it, less what limits cover (6.5)."""
+        states = [role.state(table, row, key) for role in roles if row in role.visible()[table]]
+        least = min(states, key=covering, default="hidden")
+        return max([least, *(role.state(table, row, key) for role in self.limits)], key=covering)
+
+    def list_rows(self, table: str, columns: list[str], where: cond.Node | None) -> tuple[int, list[tuple[Any, ...]]]:
+        """How many rows match, and for each its shown values and states; before any cap (7.1)."""
+        roles = [role for role in self.granting(set(), {table}) if role.lists(table)]
+        if any(not role.lists(table) for role in self.limits):
+            roles = []
+        matching = self.matching(table, where, roles)
+        open_roles = [role for role in roles if role.under(table) is None or len(matching) <= role.under(table)]
+        if open_roles != roles:
+            roles, matching = open_roles, self.matching(table, where, open_roles)
+        if any(role.under(table) is not None and len(matching) > role.under(table) for role in self.limits):
+            matching = []
+        shown = []
+        for row in matching:
+            states = [self.state(table, row, key, roles) for key in columns]
+            values = [shown_value(state, self.read(table, row, *key.split(".")), key) for state, key in zip(states, columns, strict=True)]
+            words = [state if state in ("clear", "hidden") else "masked" for state in states]
+            shown.append((tuple(values), tuple(words)))
+        return len(matching), shown
+
+    def cap(self, table: str) -> int:
+        """How many rows may be given at most."""
+        roles = [role for role in self.granting(set(), {table}) if role.lists(table)]
+        limits = [most for role in self.limits if (most := role.most(table)) is not None]
+        return min([max([role.most(table) or 0 for role in roles], default=0), *limits])
+
+    def matching(self, table: str, where: cond.Node | None, roles: list["RoleView"]) -> list[int]:
+        found = []
+        for row in range(len(self.rows[table])):
+            if not self.left_by_limits(table, row) or not any(row in role.visible()[table] for role in roles):
+                continue
+            if where is not None:
+                if cond.truth(where, Sight(self, table, row)) is not True:
+                    continue
+                if any(self.state(table, row, self.full(key, table), roles) != "clear" for key in cond.columns_of(where)):
+                    continue
+            found.append(row)
+        return found
+
+    @staticmethod
+    def full(key: str, table: str) -> str:
+        return key if "." in key else f"{table}.{key}"
+
+    # Totals
+
+    def totals(self, by: list[str], measures: list[str], where: cond.Node | None, subtotals: bool) -> dict[str, Any]:
+        """Lines, totals, bases and what is withheld (7.2, 7.3, 8)."""
+        filtered = cond.columns_of(where)
+        if any(not self.existing(key) for key in {*by, *filtered}):
+            raise NotFound
+        found = [name for name in measures if self.granting(self.measure_inputs(name) | {*by, *filtered}, self.measure_tables(name), name)]
+        lines: list[tuple[list[Any], dict[str, Any]]] = []
+        withheld: list[tuple[list[Any], str]] = []
+        dropped: dict[str, list[tuple[Any, ...]]] = {name: [] for name in found}
+        depths = [len(by), *(range(len(by) - 1, 0, -1) if subtotals else []), *([0] if by else [])]
+        total: dict[str, Any] = {}
+        basis: dict[str, int] = {}
+        for depth in depths:
+            counted = {
+                (name, table): self.counting(name, table, by, where, depth) for name in found for table in {table for _, table in self.tables_of(name)}
+            }
+            keys = {row["key"][:depth] for (name, table), rows in counted.items() if table == self.measure(name)["table"] for row in rows}
+            for key in keys | ({()} if depth == 0 else set()):
+                values = {}
+                for name in found:
+                    parts = {
+                        table: [row for row in counted[name, table] if row["key"][:depth] == key and row["key"] not in dropped[name]]
+                        for table in {table for _, table in self.tables_of(name)}
+                    }
+                    if depth == 0:
+                        basis[name] = len(parts[self.measure(name)["table"]])
+                    if any(rows and max(row["least"] for row in rows) > len(rows) for rows in parts.values()):
+                        withheld.append((list(key), name))
+                        values[name] = None
+                        dropped[name] += [row["key"] for rows in parts.values() for row in rows] if depth else []
+                    else:
+                        values[name] = self.combined(self.measure(name)["expression"], self.measure(name)["table"], parts)
+                if depth == 0:
+                    total = values
+                if depth or (not by and any(counted[name, self.measure(name)["table"]] for name in found)):
+                    lines.append((list(key), values))
+        return {"lines": lines, "total": total, "basis": basis, "withheld": withheld, "not_found": [name for name in measures if name not in found]}
+
+    def tables_of(self, name: str) -> list[tuple[Any, str]]:
+        return [*self.aggregates(name), (None, self.measure(name)["table"])]
+
+    def measure_tables(self, name: str) -> set[str]:
+        return {table for _, table in self.tables_of(name)} | {key.split(".")[0] for key in self.measure_inputs(name)}
+
+    def counting(self, name: str, table: str, by: list[str], where: cond.Node | None, depth: int) -> list[dict[str, Any]]:
+        """The rows of a table that count for a measure: their key as shown, the values that enter, the rows their line needs."""
+        inputs = sorted(key for key in self.measure_inputs(name) if self.reaches(table, key.split(".")[0]))
+        filtered = cond.columns_of(where)
+        bare = self.bare(name)
+        roles = sorted(self.granting(self.measure_inputs(name) | {*by, *filtered}, self.measure_tables(name), name), key=lambda role: role.name)
+        counted = []
+        for row in range(len(self.rows[table])):
+            if not self.left_by_limits(table, row) or (where is not None and cond.truth(where, Sight(self, table, row)) is not True):
+                continue
+            if not all(self.passes(role, table, row, inputs, filtered, bare) for role in self.limits):
+                continue
+            through = [
+                role
+                for role in roles
+                if (row in role.visible()[table] or role.lets_in(table, row, {*by[:depth], *filtered}))
+                and self.passes(role, table, row, inputs, filtered, bare)
+            ]
+            if not through:
+                continue
+            order = [(sorted((covering(role.state(table, row, key)) for key in inputs), reverse=True), role.name) for role in through]
+            chosen = through[order.index(min(order))]
+            layers = {key: [layer for role in [chosen, *self.limits] for layer in role.layers(table, row, key)] for key in inputs}
+            key = []
+            for column in by:
+                least = min((role.state(table, row, column) for role in through), key=covering)
+                state = max([least, *(role.state(table, row, column) for role in self.limits)], key=covering)
+                key.append(shown_value(state, self.read(table, row, *column.split(".")), column))
+            counted.append(
+                {
+                    "key": tuple(key),
+                    "row": row,
+                    "enters": {key: max((kind for kind, how in entries if how == "shown"), key=covering, default="clear") for key, entries in layers.items()},
+                    "least": max((how["full"]["at_least"] for entries in layers.values() for _, how in entries if isinstance(how, dict)), default=0),
+                }
+            )
+        return counted
+
+    def passes(self, role: "RoleView", table: str, row: int, inputs: list[str], filtered: set[str], bare: set[str]) -> bool:
+        if any(role.state(table, row, key) != "clear" for key in filtered):
+            return False
+        return all(
+            isinstance(how, dict) or (how == "shown" and (kind != "hash" or key in bare)) for key in inputs for kind, how in role.layers(table, row, key)
+        )
+
+    def bare(self, name: str) -> set[str]:
+        counted = {node[1][1] for node, _ in self.aggregates(name) if node[0] == "COUNT" and node[1] is not None and node[1][0] == "col"}
+        others = set().union(
+            *(cond.columns_of(node[1]) for node, _ in self.aggregates(name) if not (node[0] == "COUNT" and node[1] is not None and node[1][0] == "col")), set()
+        )
+        beneath = set().union(*(self.inputs(self.reads(key)) for key in counted | others), set())
+        return counted - others - beneath
+
+    def combined(self, node: Any, table: str, parts: dict[str, list[dict[str, Any]]]) -> Any:
+        """The value of a measure over the rows of a line."""
+        if node[0] == "measure":
+            inner = self.measure(node[1])
+            return self.combined(inner["expression"], inner["table"], parts)
+        if node[0] in ("ratio", "plus"):
+            left, right = self.combined(node[1], table, parts), self.combined(node[2], table, parts)
+            if left is None or right is None or (node[0] == "ratio" and right == 0):
+                return None
+            return left / right if node[0] == "ratio" else left + right
+        function, argument, distinct = node
+        rows = parts[table]
+        if argument is None:
+            return len(rows)
+        values = [value for row in rows if (value := cond.value_of(argument, Entered(self, table, row))) is not None]
+        if distinct:
+            values = list(dict.fromkeys(values))
+        if function == "COUNT":
+            return len(values)
+        if not values:
+            return None
+        if function in ("MIN", "MAX"):
+            return min(values) if function == "MIN" else max(values)
+        return math.fsum(values) / (len(values) if function == "AVG" else 1)
+
+    # Members
+
+    def members(self, name: str) -> list[tuple[list[Any], int]] | None:
+        """The members of a hierarchy as shown, with the rows at or beneath each (7.5); None where it does not exist."""
+        hierarchy = next(item for item in self.model["hierarchies"] if item["name"] == name)
+        table = hierarchy["table"]
+        columns = [f"{table}.{column}" for column in hierarchy.get("levels") or [hierarchy["key"], hierarchy["parent"]]]
+        roles = [role for role in self.granting(set(columns), {table}) if role.shows_hierarchy(hierarchy)]
+        if not roles or not all(role.shows_hierarchy(hierarchy) for role in self.limits):
+            return None
+        rows = [
+            row for row in range(len(self.rows[table])) if self.left_by_limits(table, row) and any(row in role.visible()[table] for role in roles)
+        ]
+        counts: dict[tuple[Any, ...], int] = {}
+        unlisted: set[tuple[Any, ...]] = set()
+        for row in rows:
+            if "levels" in hierarchy:
+                path = [shown_value(self.state(table, row, key, roles), self.read(table, row, *key.split(".")), key) for key in columns]
+                for depth in range(1, len(path) + 1):
+                    counts[tuple(path[:depth])] = counts.get(tuple(path[:depth]), 0) + 1
+            else:
+                chain = self.ancestors(hierarchy, row)[::-1]
+                names = [self.rows[table][member][hierarchy["key"]] for member in chain]
+                for depth, member in enumerate(chain, 1):
+                    counts[tuple(names[:depth])] = counts.get(tuple(names[:depth]), 0) + 1
+                    if not self.base(table, member):
+                        unlisted.add(tuple(names[:depth]))
+        return [(list(path), count) for path, count in counts.items() if path not in unlisted]
+
+    def ancestors(self, hierarchy: dict[str, Any], row: int) -> list[int]:
+        """A row and its parents, nearest first."""
+        table = hierarchy["table"]
+        parent = self.rows[table][row][hierarchy["parent"]]
+        above = next((index for index, item in enumerate(self.rows[table]) if parent is not None and item[hierarchy["key"]] == parent), None)
+        return [row] if above is None else [row, *self.ancestors(hierarchy, above)]
+
+
+class Entered(Sight):
+    """A row whose masked cells have the values that enter totals."""
+
+    def __init__(self, oracle: Oracle, table: str, counted: dict[str, Any]) -> None:
+        super().__init__(oracle, table, counted["row"])
+        self.enters = counted["enters"]
+
+    def cell(self, name: str) -> Any:
+        return shown_value(self.enters.get(name, "clear"), super().cell(name), name)
+
+
+class RoleView:
+    """One role as it is for the viewer: its objects, its visible rows, its masks."""
+
+    def __init__(self, oracle: Oracle, role: dict[str, Any]) -> None:
+        self.oracle, self.role, self.name, self.kind = oracle, role, role["name"], role["kind"]
+        self.sentences = role["sentences"]
+        self._visible: dict[int | None, dict[str, set[int]]] = {}
+        self._states: dict[Any, Any] = {}
+
+    def of_kind(self, kind: str) -> list[dict[str, Any]]:
+        return [sentence[kind] for sentence in self.sentences if kind in sentence]
+
+    # Objects
+
+    @cached_property
+    def mentioned(self) -> tuple[set[str], set[str], bool]:
+        objects = self.of_kind("objects")
+        hide = {name for item in objects for name in item.get("hide", [])}
+        show = {name for item in objects for name in item.get("show", [])}
+        return hide, show, not any(item.get("default") == "hidden" for item in objects)
+
+    def said(self, *ranks: list[str]) -> bool | None:
+        hide, show, _ = self.mentioned
+        for rank in ranks:
+            if hide & set(rank):
+                return False
+            if show & set(rank):
+                return True
+        return None
+
+    @cached_property
+    def reading(self) -> set[str]:
+        """The tables hidden because they entitle, or inner queries of this role read them (3.9)."""
+        oracle = self.oracle
+        found = {sentence["entitlement"]["through"] for role in oracle.every_role for sentence in role["sentences"] if "entitlement" in sentence}
+        for sentence in self.sentences:
+            for body in sentence.values():
+                if isinstance(body, dict):
+                    found |= set().union(*(cond.queried(part) for part in body.values() if isinstance(part, tuple)), set())
+        return set().union(*(oracle.names_of(name) for name in found), set())
+
+    def open_table(self, table: str) -> bool | None:
+        """Shown, hidden, or None: hidden by default only."""
+        oracle = self.oracle
+        if oracle.tables[table].get("quarantine") or oracle.tables[oracle.original(table)].get("quarantine"):
+            return False
+        if table in self.reading and f"table:{table}" not in self.mentioned[1]:
+            return False
+        said = self.said([f"table:{table}"], [f"tag:{tag}" for tag in oracle.tables[table].get("tags", [])])
+        return said if said is not None else True if self.mentioned[2] else None
+
+    @cached_property
+    def columns(self) -> set[str]:
+        """The columns of `O_r`."""
+        return {key for key in self.oracle.all_columns if self.shows_column(key)}
+
+    @cached_property
+    def tables(self) -> set[str]:
+        return {table for table in self.oracle.tables if self.shows_table(table)}
+
+    def shows_table(self, table: str) -> bool:
+        opened = self.open_table(table)
+        if opened is None:
+            named = [f"{table}.{column['name']}" for column in self.oracle.columns(table) if self.by_name(f"{table}.{column['name']}")]
+            opened = any(self.shows_itself(key) for key in named)
+        original = self.oracle.original(table)
+        return bool(opened) and (original == table or self.shows_table(original))
+
+    def by_name(self, key: str) -> bool:
+        return f"column:{key}" in self.mentioned[1]
+
+    def shows_itself(self, key: str) -> bool:
+        """Whether nothing but its table may hide a column."""
+        oracle, (table, name) = self.oracle, key.split(".")
+        if oracle.quarantined(key):
+            return False
+        said = self.said([f"column:{key}"], [f"tag:{tag}" for tag in oracle.column(key).get("tags", [])], [f"table:{table}"])
+        if not (said if said is not None else self.mentioned[2]):
+            return False
+        original = oracle.original(table)
+        if original != table and not self.shows_column(f"{original}.{name}"):
+            return False
+        return self.by_name(key) or all(self.shows_column(read) for read in oracle.reads(key))
+
+    def shows_column(self, key: str) -> bool:
+        return self.shows_itself(key) and self.shows_table(key.split(".")[0])
+
+    def shows_measure(self, name: str) -> bool:
+        table = self.oracle.measure(name)["table"]
+        said = self.said([f"measure:{name}"], [f"table:{table}"])
+        if not (said if said is not None else self.mentioned[2]):
+            return False
+        return self.oracle.measure_inputs(name) <= self.columns and self.oracle.measure_tables(name) <= self.tables
+
+    def shows_hierarchy(self, hierarchy: dict[str, Any]) -> bool:
+        table = hierarchy["table"]
+        said = self.said([f"hierarchy:{hierarchy['name']}"], [f"table:{table}"])
+        columns = hierarchy.get("levels") or [hierarchy["key"], hierarchy["parent"]]
+        return (said if said is not None else self.mentioned[2]) and all(f"{table}.{column}" in self.columns for column in columns)
+
+    # Rows
+
+    def deciding(self) -> list[tuple[int, str, str]]:
+        """The sentences that decide rows: their place, kind and table."""
+        found = []
+        for index, sentence in enumerate(self.sentences):
+            if "rows" in sentence or "entitlement" in sentence:
+                kind = "rows" if "rows" in sentence else "entitlement"
+                found.append((index, kind, sentence[kind]["table"]))
+            elif "members" in sentence:
+                found.append((index, "members", self.hierarchy(sentence["members"])["table"]))
+        return found
+
+    def hierarchy(self, sentence: dict[str, Any]) -> dict[str, Any]:
+        return next(item for item in self.oracle.model["hierarchies"] if item["name"] == sentence["hierarchy"])
+
+    def passes(self, table: str, row: int, without: int | None) -> bool:
+        """Whether a row satisfies the base filter and the role's own sentences on its table."""
+        if not self.oracle.base(table, row):
+            return False
+        tests = {"rows": self.by_condition, "entitlement": self.by_entitlement, "members": self.by_members}
+        return all(
+            tests[kind](self.sentences[index][kind], row) for index, kind, own in self.deciding() if own == table and index != without
+        )
+
+    def by_condition(self, sentence: dict[str, Any], row: int) -> bool:
+        return cond.truth(sentence["where"], Sight(self.oracle, sentence["table"], row)) is True
+
+    def by_entitlement(self, sentence: dict[str, Any], row: int) -> bool:
+        oracle, through = self.oracle, sentence["through"]
+        who = sentence["person_is"]
+        values = oracle.person.get(who["attribute"] if isinstance(who, dict) else {"group": "groups", "role": "roles"}.get(who, who))
+        names = {cond.fold(value) for value in (values if isinstance(values, list | tuple) else [values]) if value is not None} - {""}
+        for line in range(len(oracle.rows[through])):
+            person = cond.fold(oracle.read(through, line, through, sentence["person"]))
+            if person not in names or not oracle.base(through, line):
+                continue
+            if sentence.get("where") is not None and cond.truth(sentence["where"], Sight(oracle, through, line)) is not True:
+                continue
+            if all(self.matches(sentence, column, target, line, row) for column, target in sentence["match"].items()):
+                return True
+        return False
+
+    def matches(self, sentence: dict[str, Any], column: str, target: Any, line: int, row: int) -> bool:
+        oracle, through, everything = self.oracle, sentence["through"], sentence.get("everything")
+        value = oracle.read(sentence["table"], row, sentence["table"], column)
+
+        def kind_of(cell: Any) -> str:
+            blank = cell is None or (isinstance(cell, str) and not cell.strip(" "))
+            if blank:
+                return "open" if everything == "blank" else "nothing"
+            return "open" if isinstance(everything, dict) and cell == everything["text"] else "value"
+
+        if isinstance(target, dict):
+            low, high = (oracle.read(through, line, through, name) for name in target["between"])
+            kinds = kind_of(low), kind_of(high)
+            if "nothing" in kinds:
+                return False
+            if kinds == ("open", "open"):
+                return True
+            return value is not None and (kinds[0] == "open" or low <= value) and (kinds[1] == "open" or value <= high)
+        cell = oracle.read(through, line, through, target)
+        if kind_of(cell) != "value":
+            return kind_of(cell) == "open"
+        items = [cell]
+        if sentence.get("separator") and isinstance(cell, str):
+            items = [item.strip(" ") for item in cell.split(sentence["separator"]) if item.strip(" ")]
+            if any(kind_of(item) == "open" for item in items):
+                return True
+        return value in items
+
+    def by_members(self, sentence: dict[str, Any], row: int) -> bool:
+        oracle, hierarchy = self.oracle, self.hierarchy(sentence)
+        table = hierarchy["table"]
+        unlisted = sentence.get("unlisted") == "visible"
+        if "levels" not in hierarchy:
+            for member in oracle.ancestors(hierarchy, row):
+                said = self.listed(sentence, [oracle.rows[table][member][hierarchy["key"]]])
+                if said is not None:
+                    return said
+            return unlisted
+        path = [oracle.read(table, row, table, level) for level in hierarchy["levels"]]
+        for depth in range(len(path), 0, -1):
+            said = self.listed(sentence, path[:depth])
+            if said is not None:
+                return said
+        return unlisted
+
+    def listed(self, sentence: dict[str, Any], path: list[Any]) -> bool | None:
+        found = {entry["see"] for entry in sentence["list"] if len(entry["path"]) == len(path) and self.names(entry, path)}
+        return None if not found else False not in found
+
+    def names(self, entry: dict[str, Any], path: list[Any]) -> bool:
+        for item, value in zip(entry["path"], path, strict=True):
+            if isinstance(item, dict):
+                values = self.oracle.person.get(item["viewer"])
+                if values is None:
+                    if entry["see"]:
+                        return False
+                    continue
+                if value is None or value not in (values if isinstance(values, list | tuple) else [values]):
+                    return False
+            elif value is None or value != item:
+                return False
+        return True
+
+    @cached_property
+    def restricted(self) -> set[str]:
+        oracle = self.oracle
+        found = {table for _, _, table in self.deciding()} | {name for name in oracle.tables if "base_filter" in oracle.tables[oracle.original(name)]}
+        while True:
+            more = {many for many, steps in oracle.steps.items() for _, one, _, _ in steps if one in found}
+            more |= {one for many, steps in oracle.steps.items() for _, one, _, up in steps if up and many in found}
+            if more <= found:
+                return found
+            found |= more
+
+    def visible(self, without: int | None = None) -> dict[str, set[int]]:
+        """`V_r`: start from all rows, take away until nothing changes (6.1)."""
+        if without in self._visible:
+            return self._visible[without]
+        oracle = self.oracle
+        found = {
+            name: {row for row in range(len(oracle.rows[name])) if name not in self.restricted or self.passes(name, row, without)} for name in oracle.tables
+        }
+        changed = True
+        while changed:
+            changed = False
+            for many, steps in oracle.steps.items():
+                for _, one, _, up in steps:
+                    if one in self.restricted:
+                        left = {row for row in found[many] if oracle.lookup(many, row, one) in found[one]}
+                        changed, found[many] = changed or left != found[many], left
+                    if up and many in self.restricted:
+                        referred = {oracle.lookup(many, row, one) for row in found[many]}
+                        kept = found[one] & {row for row in referred if row is not None}
+                        changed, found[one] = changed or kept != found[one], kept
+        self._visible[without] = found
+        return found
+
+    def lets_in(self, table: str, row: int, used: set[str]) -> bool:
+        """Whether a whole total counts a row the role hides (8.2)."""
+        oracle = self.oracle
+        for index, kind, owner in self.deciding():
+            sentence = self.sentences[index][kind]
+            if kind != "members" or sentence.get("totals") != "whole" or not oracle.reaches(table, owner):
+                continue
+            ancestor = oracle.lookup(table, row, owner)
+            if ancestor is None or row not in self.visible(index)[table]:
+                continue
+            levels = self.hierarchy(sentence)["levels"]
+            depth = self.level_used(table, owner, levels, used)
+            path = [oracle.read(owner, ancestor, owner, level) for level in levels[:depth]]
+            for other in self.visible()[owner]:
+                if oracle.left_by_limits(owner, other) and [oracle.read(owner, other, owner, level) for level in levels[:depth]] == path:
+                    return True
+        return False
+
+    def level_used(self, table: str, owner: str, levels: list[str], used: set[str]) -> int:
+        oracle = self.oracle
+        steps = oracle.path(table, owner)
+        telling = {name for name in oracle.tables if oracle.reaches(owner, name)} | {one for _, _, one in steps}
+        own = {f"{many}.{column}" for many, column, _ in steps} | {f"{table}.{oracle.key(table)}"}
+        level = 0
+        for key in oracle.inputs(used):
+            name, column = key.split(".")
+            if name == owner and column in levels:
+                level = max(level, levels.index(column) + 1)
+            elif name in telling or key in own:
+                level = len(levels)
+        return level
+
+    # Cells
+
+    def layers(self, table: str, row: int | None, key: str) -> list[tuple[Any, Any]]:
+        """The masks that lie on a cell: kind and how it enters totals."""
+        oracle, (owner, column) = self.oracle, key.split(".")
+        index = oracle.lookup(table, row, owner) if row is not None else None
+        place = (owner, index, column)
+        if place in self._states:
+            return list(self._states[place])
+        found: list[tuple[Any, Any]] = []
+        original = oracle.original(owner)
+        for mask in self.of_kind("mask"):
+            if mask["column"] in (key, f"{original}.{column}"):
+                context = mask["column"].split(".")[0]
+                when = mask.get("when")
+                if when is None or cond.truth(when, Sight(oracle, context, index)) is not False:
+                    found.append((mask["with"], mask.get("in_totals", "no")))
+        derived = oracle.reads(key)
+        if derived:
+            if not self.by_name(key) and any(self.layers(owner if read.split(".")[0] == owner else original, index, read) for read in derived):
+                found.append(("withhold", "no"))
+            if original != owner:
+                found += self.layers(original, index, f"{original}.{column}")
+        self._states[place] = found
+        return list(found)
+
+    def state(self, table: str, row: int, key: str) -> Any:
+        """hidden, a kind of mask, or clear."""
+        if key not in self.columns:
+            return "hidden"
+        return max((kind for kind, _ in self.layers(table, row, key)), key=covering, default="clear")
+
+    # Rows beneath
+
+    def beneath(self, table: str) -> list[dict[str, Any]]:
+        return [item for item in self.of_kind("beneath") if table in item["tables"]]
+
+    def lists(self, table: str) -> bool:
+        return all(item.get("rows", True) for item in self.beneath(table))
+
+    def under(self, table: str) -> int | None:
+        return min((item["only_under"] for item in self.beneath(table) if item.get("only_under") is not None), default=None)
+
+    def most(self, table: str) -> int | None:
+        default = 1000 if self.kind == "grant" else None
+        said = [item.get("limit", default) for item in self.beneath(table)]
+        return min((limit for limit in said if limit is not None), default=default)
+
+
+def covering(kind: Any) -> tuple[int, float]:
+    """How much a state covers (6.5)."""
+    name = kind if isinstance(kind, str) else next(iter(kind))
+    if name == "period":
+        return 1, {"month": 1, "quarter": 3, "year": 12}[kind["period"]["to"]]
+    finer = kind["round"]["to"] if name == "round" else -(kind["keep"].get("first", 0) + kind["keep"].get("last", 0)) if name == "keep" else 0
+    return KINDS.index(name), finer
+
+
+def shown_value(state: Any, value: Any, key: str) -> Any:
+    """What is shown of a value in a state."""
+    if state == "clear":
+        return value
+    if isinstance(state, dict) and "fixed" in state:
+        return state["fixed"]["text"]
+    if value is None or state in ("hidden", "withhold"):
+        return None
+    if state == "hash":
+        person = hashlib.blake2b(key.encode(), digest_size=16).digest()
+        return hashlib.blake2b(repr(value).encode(), key=b"moorland", person=person, digest_size=8).hexdigest()
+    if "round" in state:
+        step = state["round"]["to"]
+        return math.copysign(math.floor(abs(value) / step + 0.5) * step, value) if value else value
+    if "period" in state:
+        months = {"month": 1, "quarter": 3, "year": 12}[state["period"]["to"]]
+        return value.replace(day=1, month=(value.month - 1) // months * months + 1)
+    keep = {"first": 0, "last": 0, "fill": "•", **state["keep"]}
+    if len(value) <= keep["first"] + keep["last"]:
+        return keep["fill"] * len(value)
+    middle = keep["fill"] * (len(value) - keep["first"] - keep["last"])
+    return value[: keep["first"]] + middle + value[len(value) - keep["last"] :]
