@@ -37,11 +37,12 @@ def ordered(items: Any) -> list[Any]:
 def test_objects(seed: int) -> None:
     world = World(seed)
     oracle, answer = world.oracle(), ask(world.core(), "objects")
-    expected = {table: sorted(key.split(".")[1] for key in oracle.all_columns if key.split(".")[0] == table and oracle.existing(key)) for table in oracle.existing_tables()}
+    expected = {
+        table: sorted(key.split(".")[1] for key in oracle.all_columns if key.split(".")[0] == table and oracle.existing(key))
+        for table in oracle.existing_tables()
+    }
     assert answer["tables"] == expected
-    shown = [
-        name for name in MEASURES if any(role.shows_measure(name) for role in oracle.grants) and all(role.shows_measure(name) for role in oracle.limits)
-    ]
+    shown = [name for name in MEASURES if any(role.shows_measure(name) for role in oracle.grants) and all(role.shows_measure(name) for role in oracle.limits)]
     assert answer["measures"] == sorted(shown)
 
 

@@ -34,9 +34,7 @@ class Sight:
 
     def selected(self, table: str, column: str, where: cond.Node | None) -> list[Any]:
         rows = range(len(self.oracle.rows[table]))
-        return [
-            Sight(self.oracle, table, row).cell(column) for row in rows if where is None or cond.truth(where, Sight(self.oracle, table, row)) is True
-        ]
+        return [Sight(self.oracle, table, row).cell(column) for row in rows if where is None or cond.truth(where, Sight(self.oracle, table, row)) is True]
 
 
 class Oracle:
@@ -241,9 +239,7 @@ class Oracle:
         total: dict[str, Any] = {}
         basis: dict[str, int] = {}
         for depth in depths:
-            counted = {
-                (name, table): self.counting(name, table, by, where, depth) for name in found for table in {table for _, table in self.tables_of(name)}
-            }
+            counted = {(name, table): self.counting(name, table, by, where, depth) for name in found for table in {table for _, table in self.tables_of(name)}}
             keys = {row["key"][:depth] for (name, table), rows in counted.items() if table == self.measure(name)["table"] for row in rows}
             for key in keys | ({()} if depth == 0 else set()):
                 values = {}
@@ -360,9 +356,7 @@ class Oracle:
         roles = [role for role in self.granting(set(columns), {table}) if role.shows_hierarchy(hierarchy)]
         if not roles or not all(role.shows_hierarchy(hierarchy) for role in self.limits):
             return None
-        rows = [
-            row for row in range(len(self.rows[table])) if self.left_by_limits(table, row) and any(row in role.visible()[table] for role in roles)
-        ]
+        rows = [row for row in range(len(self.rows[table])) if self.left_by_limits(table, row) and any(row in role.visible()[table] for role in roles)]
         counts: dict[tuple[Any, ...], int] = {}
         unlisted: set[tuple[Any, ...]] = set()
         for row in rows:
@@ -519,9 +513,7 @@ class RoleView:
         if not self.oracle.base(table, row):
             return False
         tests = {"rows": self.by_condition, "entitlement": self.by_entitlement, "members": self.by_members}
-        return all(
-            tests[kind](self.sentences[index][kind], row) for index, kind, own in self.deciding() if own == table and index != without
-        )
+        return all(tests[kind](self.sentences[index][kind], row) for index, kind, own in self.deciding() if own == table and index != without)
 
     def by_condition(self, sentence: dict[str, Any], row: int) -> bool:
         return cond.truth(sentence["where"], Sight(self.oracle, sentence["table"], row)) is True

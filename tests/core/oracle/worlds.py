@@ -54,6 +54,8 @@ class Maker:
 
     def __init__(self, seed: int) -> None:
         self.random = Random(seed)
+        #: What the world is about, so that rare combinations are met often: anything, masks and totals, or whole totals.
+        self.about = self.random.choice(["anything", "masks", "whole"])
 
     def chance(self, share: float) -> bool:
         return self.random.random() < share
@@ -74,12 +76,18 @@ class Maker:
         rows: dict[str, list[dict[str, Any]]] = {}
         for table, columns in COLUMNS.items():
             rows[table] = []
-            for position in range(self.random.randint(0, 7 if table == "job" else 4)):
+            for position in range(self.random.randint(*((2, 9) if table == "job" else (1, 4)))):
                 row = {column: None if self.chance(0.2) else self.value(type_) for column, type_ in columns.items()}
                 if KEYS[table]:
                     row["id"] = position - 1
+                for many, one in STEPS:
+                    owner, column = many.split(".")
+                    if owner == table and self.chance(0.75):
+                        row[column] = self.random.choice([-1, 0, 1])
                 if table == "crew":
                     row["lead_id"] = self.random.choice([None, *(range(-1, position - 1)), 9])
+                if table == "site" and self.chance(0.6):
+                    row["status"] = self.random.choice(["a", "b"])
                 if table == "scope" and self.chance(0.5):
                     row["who"] = self.random.choice(["ann", "ANN ", "g1", "G2", "ann@x.example", "o1", "r0"])
                 if table == "scope" and self.chance(0.3):
@@ -109,7 +117,7 @@ class Maker:
             return (self.random.choice(["=", "<>"]), column, ("viewer", self.random.choice(["login", "word"])))
         if viewer and type_ == "integer" and self.chance(0.3):
             return (self.random.choice(["=", ">="]), column, ("viewer", "clearance"))
-        if inner and self.chance(0.15):
+        if inner and self.chance(0.06):
             return self.inner(column, type_, viewer)
         kind = self.random.choice(["=", "<>", "<", ">=", "in", "null", "between", "like" if type_ == "text" else "in"])
         if kind == "null":
@@ -140,21 +148,26 @@ class Maker:
             table["columns"] += [{"name": key.split(".")[1], **shape} for key, shape in DERIVED.items() if key.split(".")[0] == name]
             if KEYS[name]:
                 table["key"] = KEYS[name]
-            if self.chance(0.12):
+            if self.chance(0.05):
                 table["base_filter"] = self.condition(name, 1, viewer=False)
             for column in table["columns"]:
-                if self.chance(0.03):
+                if self.chance(0.01):
                     column["quarantine"] = True
                 if self.chance(0.15) or (name, column["name"]) == ("area", "rank"):
                     column["tags"] = ["t"]
             tables.append(table)
         tables.append({"name": "due", "alias_of": "calendar", **({"tags": ["t"]} if self.chance(0.1) else {})})
-        steps = [{"from": many, "to": one, "carries": "down_and_up" if self.chance(0.12) else "down"} for many, one in STEPS]
+        steps = [{"from": many, "to": one, "carries": "down_and_up" if self.chance(0.08) else "down"} for many, one in STEPS]
         measures = [{"name": name, "table": table, "expression": tree} for name, (table, tree) in MEASURES.items()]
         return {"name": "farm", "tables": tables, "relationships": steps, "hierarchies": HIERARCHIES, "measures": measures}
 
     def sentence(self, grant: bool) -> Document:
-        kind = self.random.choice(["rows", "rows", "rows", "entitlement", "members", "objects", "objects", "mask", "mask", "beneath"])
+        kinds = {
+            "anything": ["rows", "rows", "entitlement", "members", "objects", "mask", "mask", "beneath"],
+            "masks": ["mask", "mask", "mask", "mask", "objects", "rows"],
+            "whole": ["rows", "mask", "objects"],
+        }
+        kind = self.random.choice(kinds[self.about])
         made: Document = getattr(self, f"make_{kind}")(grant)
         return {kind: made}
 
@@ -177,32 +190,38 @@ class Maker:
         return made
 
     def make_members(self, grant: bool) -> Document:
-        if self.chance(0.3):
-            entries = [{"path": [self.random.choice([-1, 0, 1, 2, {"viewer": "clearance"}])], "see": self.chance(0.6)} for _ in range(self.random.randint(0, 3))]
+        if self.chance(0.3) and self.about != "whole":
+            entries = [
+                {"path": [self.random.choice([-1, 0, 1, 2, {"viewer": "clearance"}])], "see": self.chance(0.6)} for _ in range(self.random.randint(0, 3))
+            ]
             return {"hierarchy": "line", "unlisted": self.random.choice(["hidden", "visible"]), "list": entries}
         entries = []
         for _ in range(self.random.randint(0, 4)):
             items: list[Any] = [
-                {"viewer": "words"} if self.chance(0.3) else self.value("text"),
+                {"viewer": "words"} if self.chance(0.3) else self.random.choice(["a", "b", "a", "A"]),
                 {"viewer": "clearance"} if self.chance(0.3) else self.value("integer"),
                 self.random.choice([-1, 0, 1, 2]),
             ]
             entries.append({"path": items[: self.random.randint(1, 3)], "see": self.chance(0.6)})
-        made = {"hierarchy": "geography", "unlisted": self.random.choice(["hidden", "visible"]), "list": entries}
-        return {**made, "totals": "whole"} if grant and self.chance(0.5) else made
+        if self.about == "whole":
+            entries = [{"path": [word], "see": True} for word in self.some(["a", "b"], 2)] + entries[:1]
+        made = {"hierarchy": "geography", "unlisted": "hidden" if self.chance(0.8) else "visible", "list": entries}
+        return {**made, "totals": "whole"} if grant and self.chance(0.8 if self.about == "whole" else 0.3) else made
 
     def make_objects(self, grant: bool) -> Document:
         columns = [f"column:{name}" for table in ("job", "scope") for name, _ in self.columns(table)] + ["column:due.season"]
         others = ["table:due", "table:scope", "table:site", "tag:t", "measure:cost", "measure:sizes", "hierarchy:geography", "table:calendar"]
-        made: Document = {"hide": self.some(columns, 2) + self.some(others, 1), "show": self.some(columns, 3) + self.some(others, 2)}
-        return {**made, "default": "hidden"} if self.chance(0.15) else made
+        made: Document = {"hide": self.some(columns, 2) + self.some(others, 1 if self.chance(0.3) else 0), "show": self.some(columns, 3) + self.some(others, 2)}
+        return {**made, "default": "hidden"} if self.chance(0.08) else made
 
     def make_mask(self, grant: bool) -> Document:
         table = self.random.choice(["area", "site", "job", "job", "calendar", "due"])
         owned = [(name, type_) for name, type_ in self.columns(table) if name.split(".")[0] == table]
         name, type_ = self.random.choice(owned)
+        if self.about == "masks" and self.chance(0.6):
+            table, name, type_ = self.random.choice([("job", "job.cost", "number"), ("site", "site.size", "integer"), ("job", "job.fault", "text")])
         kinds: dict[str, list[Any]] = {
-            "text": [{"fixed": {"text": "zz"}}, {"keep": {"first": 1, "fill": "*"}}, {"keep": {"first": 0, "last": 1, "fill": "*"}}],
+            "text": [{"fixed": {"text": "zz"}}, {"keep": {"first": 1, "fill": "*"}}, {"keep": {"first": 1, "last": 1, "fill": "*"}}],
             "integer": [{"round": {"to": 2}}, {"round": {"to": 5}}],
             "number": [{"round": {"to": 0.5}}, {"round": {"to": 4}}],
             "date": [{"period": {"to": "month"}}, {"period": {"to": "quarter"}}],
@@ -212,8 +231,10 @@ class Maker:
         if self.chance(0.6):
             made["when"] = self.condition(table, 1, inner=self.chance(0.2))
         shown = kind == "hash" or (isinstance(kind, dict) and next(iter(kind)) in ("round", "period"))
-        in_totals = self.random.choice(["no", "shown" if shown else {"full": {"at_least": 1}}, {"full": {"at_least": self.random.choice([2, 3])}}])
-        return {**made, "in_totals": in_totals} if self.chance(0.8) else made
+        in_totals = self.random.choice(
+            ["no", "shown" if shown else "no", "shown" if shown else {"full": {"at_least": 1}}, {"full": {"at_least": self.random.choice([2, 3])}}]
+        )
+        return {**made, "in_totals": in_totals} if self.chance(0.9) else made
 
     def make_beneath(self, grant: bool) -> Document:
         made: Document = {"tables": self.some(sorted(LOOKUPS), 2), "rows": self.chance(0.7)}
@@ -227,7 +248,10 @@ class Maker:
         found = []
         for kind, least, most in (("grant", 1, 3), ("limit", 0, 2)):
             for _ in range(self.random.randint(least, most)):
-                sentences = [self.sentence(kind == "grant") for _ in range(self.random.randint(0, 4 if kind == "grant" else 2))]
+                most_sentences = 1 if self.about == "whole" else 4 if kind == "grant" else 2
+                sentences = [self.sentence(kind == "grant") for _ in range(self.random.randint(0, most_sentences))]
+                if self.about == "whole" and kind == "grant":
+                    sentences.append({"members": self.make_members(grant=True)})
                 found.append({"name": f"r{len(found)}", "kind": kind, "model": "farm", "sentences": sentences})
         return found
 
@@ -259,7 +283,9 @@ class World:
         return Oracle(self.model, self.roles, self.data, self.person, self.roles)
 
     def core(self) -> Evaluator:
-        tables: Tables = {name: (KEYS[name], columns, [tuple(row[column] for column in columns) for row in self.data[name]]) for name, columns in COLUMNS.items()}
+        tables: Tables = {
+            name: (KEYS[name], columns, [tuple(row[column] for column in columns) for row in self.data[name]]) for name, columns in COLUMNS.items()
+        }
         return evaluator(self.document(), tables)
 
     def document(self) -> Document:
