@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.evaluation import NotFound
-from tests.core.oracle.worlds import MEASURES, World
+from tests.core.oracle.worlds import COLUMNS, KEYS, MEASURES, World
 from tests.core.worlds import ask
 
 CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "250")), deadline=None)
@@ -112,6 +112,42 @@ def test_members(seed: int) -> None:
             assert answer["error"]["code"] == "not_found"
         else:
             assert ordered([member["path"], member["rows"]] for member in answer["members"]) == ordered(expected)
+
+
+@CASES
+@given(SEEDS)
+def test_changes(seed: int) -> None:
+    world = World(seed)
+    maker = world.maker
+    table = maker.random.choice(["site", "site", "crew", "job", "area", "calendar", "scope"])
+    world.with_changes(table)
+    oracle, core = world.oracle(), world.core()
+    kind = maker.random.choice(["update", "update", "delete", "insert"])
+    where = maker.condition(table, 1, viewer=False, inner=False) if kind != "insert" and maker.chance(0.4) else None
+    named = maker.random.sample(sorted(COLUMNS[table]), maker.random.randint(1, 2))
+    values = [{name: maker.value(COLUMNS[table][name]) for name in named} for _ in range(maker.random.randint(1, 3) if kind == "insert" else 1)]
+    if kind == "insert" and KEYS[table]:
+        values = [{**row, "id": maker.random.choice([5, 6, 7, 0])} for row in values]
+        named = sorted({*named, "id"})
+    body: dict[str, Any] = {"rows": plain(values)} if kind == "insert" else {"where": cond.text(where) if where else None}
+    if kind == "update":
+        body["set"] = plain(values[0])
+    answer = ask(core, "change", table=table, **{kind: typed(body, table)})
+    named_keys = {f"{table}.{name}" for name in named} if kind != "delete" else set()
+    if table not in oracle.existing_tables() or any(not oracle.existing(key) for key in named_keys | cond.columns_of(where)):
+        assert answer["error"]["code"] == "not_found"
+        return
+    meant, allowed = oracle.change(table, kind, where, values if kind != "delete" else [])
+    assert (answer["meant"], answer["allowed"], answer["refused"]) == (meant, allowed, meant - allowed)
+
+
+def typed(body: Any, table: str) -> Any:
+    """Whole numbers for whole-number columns."""
+    if isinstance(body, list):
+        return [typed(item, table) for item in body]
+    if isinstance(body, dict):
+        return {key: int(item) if COLUMNS[table].get(key) == "integer" and item is not None else typed(item, table) for key, item in body.items()}
+    return body
 
 
 def test_rounding_is_close_enough_to_compare() -> None:

@@ -9,7 +9,7 @@ from moorland.core.bundle.people import ImaginedViewer, RealViewer
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.questions import Question, Refusal, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
+from moorland.core.engine.questions import Answer, ChangeAnswer, Question, Refusal, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
 from moorland.core.people import Viewer
 from moorland.server.state import State, evaluator, evaluator_with
 from moorland.server.viewing.shapes import AllData, ExhibitAnswer, MeasureLabel, PageAnswer, PinnedViewer
@@ -85,6 +85,8 @@ def page_as_seen(base: Evaluator, viewer: Viewer, page: Page, own: bool = False)
     exhibits = []
     for exhibit in page.exhibits:
         answer = base.answer(viewer, exhibit_question(page, exhibit))
+        if own:
+            answer = for_viewers_channel(answer)
         if isinstance(answer, RowsAnswer):
             exhibits.append(ExhibitAnswer(exhibit=_shown(exhibit, own), rows=without_states(answer)))
         elif isinstance(answer, TotalsAnswer) and len(answer.not_found) < len(set(answer.measures)):
@@ -109,13 +111,21 @@ def _shown(exhibit: Exhibit, own: bool) -> Exhibit:
 
 def _only(answer: TotalsAnswer, kept: list[int]) -> TotalsAnswer:
     """The answer with the measures at these places only: what is absent leaves no mark."""
+    names = [answer.measures[index] for index in kept]
 
     def pick(values: list[Any]) -> list[Any]:
         return [values[index] for index in kept]
 
     lines = [line.model_copy(update={"values": pick(line.values)}) for line in answer.lines]
     return answer.model_copy(
-        update={"measures": pick(answer.measures), "lines": lines, "total": pick(answer.total), "basis": pick(answer.basis), "not_found": []}
+        update={
+            "measures": pick(answer.measures),
+            "lines": lines,
+            "total": pick(answer.total),
+            "basis": pick(answer.basis),
+            "not_found": [],
+            "withheld": [item for item in answer.withheld if item[1] in names],
+        }
     )
 
 
@@ -124,9 +134,13 @@ def without_states(answer: RowsAnswer) -> RowsAnswer:
     return answer.model_copy(update={"states": []})
 
 
-def for_viewers_channel(answer: Any) -> Any:
+def for_viewers_channel(answer: Answer) -> Answer:
     """Any answer as a viewer may have it."""
-    return without_states(answer) if isinstance(answer, RowsAnswer) else answer
+    if isinstance(answer, RowsAnswer):
+        return without_states(answer)
+    if isinstance(answer, TotalsAnswer):
+        return answer.model_copy(update={"kept_out": None})
+    return answer.model_copy(update={"reasons": None}) if isinstance(answer, ChangeAnswer) else answer
 
 
 def why_nothing(base: Evaluator, viewer: Viewer) -> str | None:

@@ -11,7 +11,7 @@ from moorland.core.bundle.structure import object_names
 from moorland.core.engine.evaluator import Evaluator, objects_answer
 from moorland.core.engine.listing import json_values
 from moorland.core.engine.questions import AnswerError, ObjectsAnswer
-from moorland.core.engine.totals import group_codes, group_labels
+from moorland.core.engine.grouping import group_codes, group_labels
 from moorland.core.insight.effect import AlignedQuestion, AlignedRows, ModelShare, aligned_rows, share
 from moorland.core.insight.holders import page_openers
 from moorland.core.language.checking import Scope, check_condition
@@ -194,7 +194,7 @@ class CheckCondition(APIView):
             if asked.model not in base.models or (asked.kind == "rows" and asked.table not in base.models[asked.model or ""].schema.tables):
                 raise missing("table", f"{asked.table}")
             schema = base.models[asked.model or ""].schema
-            scope = Scope(schema=schema, table=asked.table, attributes=base.people.definitions, anywhere=asked.table is None)
+            scope = Scope(schema=schema, table=asked.table, attributes=base.people.definitions, anywhere=asked.table is None, inner=asked.kind == "rows")
         else:
             scope = Scope(attributes=base.people.definitions, page=asked.kind == "pages", viewer_roles=asked.kind != "assignment")
         try:

@@ -346,6 +346,68 @@ class Oracle:
             return min(values) if function == "MIN" else max(values)
         return math.fsum(values) / (len(values) if function == "AVG" else 1)
 
+    # Changes
+
+    def change(self, table: str, kind: str, where: cond.Node | None, values: list[Row]) -> tuple[int, int]:
+        """How many rows are meant, and how many of them may be changed; each tried in a world of its own (9)."""
+        if kind == "insert":
+            return len(values), sum(self.may_change(table, kind, None, new, set()) for new in values)
+        roles = [role for role in self.granting(set(), {table}) if role.lists(table)]
+        count, _ = self.list_rows(table, [], where)
+        meant = self.matching(table, where, roles)
+        meant = (
+            meant
+            if len(meant) == count
+            else self.matching(table, where, [role for role in roles if role.under(table) is None or len(meant) <= role.under(table)])
+        )
+        meant = meant if len(meant) == count else []
+        read = {self.full(key, table) for key in cond.columns_of(where)}
+        return len(meant), sum(self.may_change(table, kind, row, values[0] if values else {}, read) for row in meant)
+
+    def may_change(self, table: str, kind: str, row: int | None, new: Row, read: set[str]) -> bool:
+        data = {name: [dict(item) for item in rows] for name, rows in self.rows.items() if self.original(name) == name}
+        if row is None:
+            data[table].append(
+                {column["name"]: new.get(column["name"]) for column in self.columns(table) if "expression" not in column and "mapping" not in column}
+            )
+        elif kind == "update":
+            data[table][row].update(new)
+        after = self if kind == "delete" else Oracle(self.model, [role.role for role in self.roles], data, self.person, self.every_role)
+        place = len(data[table]) - 1 if row is None else row
+        key = self.key(table)
+        if kind != "delete" and key is not None:
+            keys = [item[key] for item in data[table]]
+            if None in keys or keys.count(keys[place]) > 1 or after.circle(table):
+                return False
+        sets = {f"{table}.{column}" for column in new}
+        after_roles = {role.name: role for role in after.roles}
+
+        def fits(role: RoleView, clear: set[str]) -> bool:
+            sights = [(self, row, role)] if row is not None else []
+            sights += [(after, place, after_roles[role.name])] if kind != "delete" else []
+            for oracle, index, held in sights:
+                if index not in held.visible()[table] or not held.allows_change(table, kind, Sight(oracle, table, index)):
+                    return False
+            first = sights[0]
+            return all(first[2].state(table, first[1], name) == "clear" for name in clear)
+
+        grants = [role for role in self.grants if table in role.tables]
+        return any(fits(role, sets | (read if row is not None else set())) for role in grants) and all(fits(role, sets) for role in self.limits)
+
+    def circle(self, table: str) -> bool:
+        """Whether the parents of some hierarchy of the table lead in a circle."""
+        for hierarchy in self.model["hierarchies"]:
+            if hierarchy["table"] == table and "levels" not in hierarchy:
+                above = {item[hierarchy["key"]]: item[hierarchy["parent"]] for item in self.rows[table]}
+                for start in above:
+                    seen, current = set(), start
+                    while current in above and current not in seen:
+                        seen.add(current)
+                        current = above[current]
+                    if current in seen:
+                        return True
+        return False
+
     # Members
 
     def members(self, name: str) -> list[tuple[list[Any], int]] | None:
@@ -693,6 +755,15 @@ class RoleView:
         if key not in self.columns:
             return "hidden"
         return max((kind for kind, _ in self.layers(table, row, key)), key=covering, default="clear")
+
+    # Changes
+
+    def allows_change(self, table: str, kind: str, sight: Sight) -> bool:
+        """Whether the role's change sentences allow a kind of change to a row; a limit role without one is silent."""
+        sentences = [item for item in self.of_kind("change") if item["table"] == table]
+        if not sentences:
+            return self.kind == "limit"
+        return all(kind in item and cond.truth(item[kind], sight) is True for item in sentences)
 
     # Rows beneath
 

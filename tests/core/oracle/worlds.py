@@ -80,7 +80,7 @@ class Maker:
                 row = {column: None if self.chance(0.2) else self.value(type_) for column, type_ in columns.items()}
                 if KEYS[table]:
                     row["id"] = position - 1
-                for many, one in STEPS:
+                for many, _ in STEPS:
                     owner, column = many.split(".")
                     if owner == table and self.chance(0.75):
                         row[column] = self.random.choice([-1, 0, 1])
@@ -236,6 +236,9 @@ class Maker:
         )
         return {**made, "in_totals": in_totals} if self.chance(0.9) else made
 
+    def make_change(self, table: str) -> Document:
+        return {"table": table, **{kind: self.condition(table, 1) for kind in ("insert", "update", "delete") if self.chance(0.8)}}
+
     def make_beneath(self, grant: bool) -> Document:
         made: Document = {"tables": self.some(sorted(LOOKUPS), 2), "rows": self.chance(0.7)}
         if self.chance(0.4):
@@ -281,6 +284,12 @@ class World:
 
     def oracle(self) -> Oracle:
         return Oracle(self.model, self.roles, self.data, self.person, self.roles)
+
+    def with_changes(self, table: str) -> None:
+        """Gives roles sentences about changes of a table."""
+        for role in self.roles:
+            if self.maker.chance(0.8 if role["kind"] == "grant" else 0.3):
+                role["sentences"].append({"change": self.maker.make_change(table)})
 
     def core(self) -> Evaluator:
         tables: Tables = {

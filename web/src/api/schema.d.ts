@@ -731,8 +731,43 @@ export interface components {
         };
         /** @enum {string} */
         CarriesEnum: "down" | "down_and_up";
+        /**
+         * ChangeAnswer
+         * @description How many rows were meant, and how many of them may be changed (9.3).
+         */
+        ChangeAnswer: {
+            /** Allowed */
+            allowed: number;
+            /** Meant */
+            meant: number;
+            /**
+             * Reasons
+             * @default null
+             */
+            reasons?: {
+                [key: string]: number;
+            } | null;
+            /** Refused */
+            refused: number;
+        };
         /** @enum {string} */
         ChangeEnum: "added" | "removed" | "changed";
+        /**
+         * ChangeQuestion
+         * @description A change that is tried, not applied (9.1): exactly one kind.
+         */
+        ChangeQuestion: {
+            /** @default null */
+            delete?: components["schemas"]["DeleteRows"] | null;
+            /** @default null */
+            insert?: components["schemas"]["InsertRows"] | null;
+            /** Model */
+            model: string;
+            /** Table */
+            table: string;
+            /** @default null */
+            update?: components["schemas"]["UpdateRows"] | null;
+        };
         /**
          * ChangeSentence
          * @description Which rows may be inserted, updated, deleted (5.8).
@@ -929,6 +964,17 @@ export interface components {
         /** @enum {string} */
         DefaultEnum: "visible" | "hidden";
         /**
+         * DeleteRows
+         * @description The rows a condition means are to go.
+         */
+        DeleteRows: {
+            /**
+             * Where
+             * @default null
+             */
+            where?: string | null;
+        };
+        /**
          * DeletedRole
          * @description A role deleted in the draft that viewers still have until the next release.
          */
@@ -1077,7 +1123,7 @@ export interface components {
             /** Unsaved */
             unsaved: boolean;
             /** Unseen */
-            unseen: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["MembersAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["Refusal"])[];
+            unseen: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["MembersAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["ChangeAnswer"] | components["schemas"]["Refusal"])[];
             /** Viewers */
             viewers: components["schemas"]["ViewerAnswers"][];
         };
@@ -1327,6 +1373,16 @@ export interface components {
         ImpactAnswer: {
             /** Viewers */
             viewers: components["schemas"]["ViewerImpact"][];
+        };
+        /**
+         * InsertRows
+         * @description New rows; columns that are not named are null.
+         */
+        InsertRows: {
+            /** Rows */
+            rows: {
+                [key: string]: boolean | number | string | null;
+            }[];
         };
         /**
          * ItemChange
@@ -1657,7 +1713,7 @@ export interface components {
          */
         MyAnswers: {
             /** Answers */
-            answers: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["MembersAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["Refusal"])[];
+            answers: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["MembersAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["ChangeAnswer"] | components["schemas"]["Refusal"])[];
         };
         /**
          * MyAskRequest
@@ -2067,6 +2123,8 @@ export interface components {
          * @description One question: exactly one kind.
          */
         Question: {
+            /** @default null */
+            change?: components["schemas"]["ChangeQuestion"] | null;
             /** @default null */
             members?: components["schemas"]["MembersQuestion"] | null;
             /** @default null */
@@ -2532,6 +2590,11 @@ export interface components {
             basis: (number | null)[];
             /** By */
             by: string[];
+            /**
+             * Kept Out
+             * @default null
+             */
+            kept_out?: (number | null)[] | null;
             /** Lines */
             lines: components["schemas"]["Line"][];
             /** Measures */
@@ -2607,6 +2670,21 @@ export interface components {
         /** @enum {string} */
         UnlistedEnum: "hidden" | "visible";
         /**
+         * UpdateRows
+         * @description New values for the rows a condition means; no condition means all that would be listed.
+         */
+        UpdateRows: {
+            /** Set */
+            set: {
+                [key: string]: boolean | number | string | null;
+            };
+            /**
+             * Where
+             * @default null
+             */
+            where?: string | null;
+        };
+        /**
          * ValueCount
          * @description A distinct value and the rows that hold it.
          */
@@ -2636,7 +2714,7 @@ export interface components {
          */
         ViewerAnswers: {
             /** Answers */
-            answers: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["MembersAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["Refusal"])[];
+            answers: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["MembersAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["ChangeAnswer"] | components["schemas"]["Refusal"])[];
             /** Viewer */
             viewer: string | null;
         };
