@@ -1,9 +1,11 @@
 """The commands of bundle.md: answers on standard output, messages on standard error; exit 0 good, 1 failed, 2 the input is wrong."""
 
+import contextlib
 import datetime
 import json
 import os
 import sys
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -13,10 +15,18 @@ from rich.console import Console
 from rich.table import Table as RichTable
 
 from moorland.core.bundle.document import Bundle
-from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.bundle.people import RealViewer
+from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.reading import Origins, locate, read_document, read_folder_located
+from moorland.core.bundle.values import value_of_text
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Answer, ChangeAnswer, MembersAnswer, PagesAnswer, Questions, Refusal, RowsAnswer, TotalsAnswer
+from moorland.core.insight.findings.finding import WEIGHTS, Finding
+from moorland.core.insight.findings.noticing import notice
+from moorland.core.insight.impact import grouped, impact
+from moorland.core.insight.promises import PromiseResult, run_promises
+from moorland.core.insight.remedies import remedies
+from moorland.core.insight.trace import Traced, trace, where_they_part
 from moorland.core.people import Viewer
 from moorland.core.sources.files import folder_loader, read_table
 
@@ -74,21 +84,70 @@ def _day(text: str | None) -> datetime.date | None:
 
 
 @app.command()
-def check(bundle: BundlePath, as_json: AsJson = False, as_of: AsOf = None) -> None:
-    """Validates a bundle: shapes, names, conditions, measures and the data it names."""
+def check(
+    bundle: BundlePath,
+    as_json: AsJson = False,
+    as_of: AsOf = None,
+    since: Annotated[Path | None, typer.Option(help="An earlier bundle: also notice what is new since.")] = None,
+    fail_on: Annotated[str, typer.Option(help="Findings of this weight or more fail the check: high, middle, low or none.")] = "none",
+) -> None:
+    """Validates a bundle (shapes, names, conditions, measures, data), runs its promises and notices findings.
+
+    Exit 0: valid and every promise kept; 1: a promise is broken, or a finding weighs as much as --fail-on; 2: the bundle is wrong.
+    """
     problems: list[Problem] = []
+    results: list[PromiseResult] = []
+    found: list[Finding] = []
     counts: dict[str, int] = {}
     try:
-        evaluator = _evaluator(bundle, _day(as_of), data_too=True)
-        counts = {key: len(getattr(evaluator.bundle, key)) for key in ("models", "users", "groups", "roles", "pages")}
+        if fail_on not in (*WEIGHTS, "none"):
+            raise BundleError([Problem("fail_on", f"{fail_on} is not high, middle, low or none.")])
+        with _progress("checking") as step:
+            day = _day(as_of)
+            evaluator = _evaluator(bundle, day, data_too=True)
+            for name in evaluator.models:
+                evaluator.data(name)
+            before = _evaluator(since, day) if since is not None else None
+            counts = {key: len(getattr(evaluator.bundle, key)) for key in ("models", "users", "groups", "roles", "pages", "promises")}
+            step("promises")
+            results = run_promises(evaluator)
+            step("findings")
+            found = notice(evaluator, before)
     except BundleError as error:
         problems = error.problems
+    broken = [result for result in results if not result.kept]
+    heavy = [finding for finding in found if fail_on != "none" and WEIGHTS.index(finding.weight) <= WEIGHTS.index(fail_on)]
+    code = 2 if problems else 1 if broken or heavy else 0
     if as_json:
-        output.print_json(json.dumps({"valid": not problems, "problems": [vars(problem) for problem in problems], "counts": counts}))
-        raise typer.Exit(2 if problems else 0)
+        document = {
+            "valid": not problems,
+            "problems": [vars(problem) for problem in problems],
+            "counts": counts,
+            "promises": [result.model_dump() for result in results],
+            "findings": [finding.model_dump() for finding in found],
+        }
+        sys.stdout.write(json.dumps(document, ensure_ascii=False, indent=2) + "\n")
+        raise typer.Exit(code)
     if problems:
         raise _fail(problems)
+    for result in results:
+        state = "kept  " if result.kept else "broken"
+        output.print(f"promise {state} {result.label} ({result.viewer}): {result.message}", markup=False, style=None if result.kept else "red")
+    for finding in found:
+        output.print(f"{finding.weight:<6} {finding.path}: {finding.message} {finding.remedy}", markup=False)
+        for line in finding.evidence:
+            output.print(f"       {line}", markup=False)
     output.print(f"{bundle} checks out: " + ", ".join(f"{count} {key}" for key, count in counts.items()) + ".", markup=False)
+    if results:
+        output.print(f"{len(results) - len(broken)} of {len(results)} promises kept; {len(found)} findings.", markup=False)
+    raise typer.Exit(code)
+
+
+@contextlib.contextmanager
+def _progress(what: str) -> Iterator[Callable[[str], None]]:
+    """Shows on standard error, where it is a terminal, what a long run is at."""
+    with messages.status(f"{what} …") as status:
+        yield lambda step: status.update(f"{what}: {step} …")
 
 
 @app.command()
@@ -173,6 +232,149 @@ def _print_answer(viewer: Viewer, answer: Answer) -> None:
 
 def _shown(value: Any) -> str:
     return "" if value is None else f"{value:,.2f}" if isinstance(value, float) else str(value)
+
+
+@app.command("trace")
+def trace_command(
+    bundle: BundlePath,
+    viewer: Annotated[str, typer.Option(help="The login of the viewer.")],
+    only_role: Annotated[list[str] | None, typer.Option(help="As if the viewer held only this role; may be repeated.")] = None,
+    page: Annotated[str | None, typer.Option(help="A page.")] = None,
+    action: Annotated[str, typer.Option(help="What is to be done with the page: open, edit, publish, export.")] = "open",
+    model: Annotated[str | None, typer.Option(help="The model; the only one, unless given.")] = None,
+    object_: Annotated[str | None, typer.Option("--object", help="An object, as table:site, column:site.area, measure:energy.")] = None,
+    table: Annotated[str | None, typer.Option(help="The table of a row.")] = None,
+    row: Annotated[str | None, typer.Option(help="The value of the row's key; its number from 0 where the table has no key.")] = None,
+    column: Annotated[str | None, typer.Option(help="A column: may this cell of the row be seen?")] = None,
+    measure: Annotated[str | None, typer.Option(help="A measure: does the row count in it?")] = None,
+    other: Annotated[str | None, typer.Option(help="Another login: where do the two part?")] = None,
+    as_json: AsJson = False,
+    as_of: AsOf = None,
+) -> None:
+    """Explains why a viewer can or cannot open a page, see an object, a row or a cell, or count a row; and what would have to change."""
+    try:
+        evaluator = _evaluator(bundle, _day(as_of))
+        name = model or (next(iter(evaluator.models)) if len(evaluator.models) == 1 else None)
+        asked = _read_traced(
+            {
+                "page": page,
+                "action": action,
+                "model": None if page else name,
+                "object": object_,
+                "table": table,
+                "row": row,
+                "column": column,
+                "measure": measure,
+            },
+            evaluator,
+        )
+        reference = RealViewer(login=viewer, only_roles=only_role) if only_role else viewer
+        found = trace(evaluator, reference, asked)
+        compared = trace(evaluator, other, asked) if other is not None else None
+        helping = remedies(evaluator, reference, asked) if found.outcome != "can" else []
+    except BundleError as error:
+        raise _fail(error.problems) from None
+    parting = where_they_part(found, compared) if compared is not None else None
+    if as_json:
+        document = {
+            "trace": found.model_dump(mode="json"),
+            "what_would_have_to_change": [item.model_dump(mode="json") for item in helping],
+            "other": compared.model_dump(mode="json") if compared else None,
+            "they_part_at": parting[0].layer if parting else None,
+        }
+        sys.stdout.write(json.dumps(document, ensure_ascii=False, indent=2) + "\n")
+        return
+    for each in [found, *([compared] if compared else [])]:
+        output.print(f"{each.viewer}: {each.outcome}", markup=False, style="bold")
+        for layer in each.layers:
+            output.print(f"  {layer.layer:<8} {layer.verdict:<7} {layer.message}", markup=False)
+            for reason in layer.reasons:
+                held = f" ({'; '.join(reason.held_by)})" if reason.held_by else ""
+                number = f", sentence {reason.sentence + 1}" if reason.sentence is not None else ""
+                output.print(f"           {'+' if reason.passes else '-'} {reason.kind} {reason.role}{number}{held}: {reason.message}", markup=False)
+                for item in reason.compared:
+                    output.print(f"               {item.name} = {item.value}{f' from {item.source}' if item.source else ''}", markup=False)
+    if compared is not None:
+        where = f"They part at the layer {parting[0].layer}." if parting else "They do not part."
+        output.print(where, markup=False)
+    if helping:
+        output.print("What would have to change (each alone):", markup=False)
+        for remedy in helping:
+            output.print(f"  {remedy.message}{' It would be seen masked.' if remedy.outcome == 'masked' else ''}", markup=False)
+
+
+def _read_traced(fields: dict[str, Any], evaluator: Evaluator) -> Traced:
+    """What the options ask about; the row typed as its table's key."""
+    row, schema = fields["row"], evaluator.models[fields["model"]].schema if fields["model"] in evaluator.models else None
+    if row is not None and schema is not None and fields["table"] in schema.tables:
+        key = schema.tables[fields["table"]].key
+        try:
+            fields["row"] = value_of_text(row, schema.columns[fields["table"], key].type if key else "integer")
+            if isinstance(fields["row"], datetime.date):
+                fields["row"] = row
+        except ValueError as error:
+            raise BundleError([Problem("row", f"{error}.")]) from None
+    try:
+        return Traced.model_validate(fields)
+    except ValidationError as error:
+        raise BundleError([Problem("trace", f"{detail['msg'].removeprefix('Value error, ')}.") for detail in error.errors(include_url=False)]) from None
+
+
+@app.command()
+def diff(
+    before: Annotated[Path, typer.Argument(help="The earlier bundle.")],
+    after: Annotated[Path, typer.Argument(help="The later bundle.")],
+    total: Annotated[list[str] | None, typer.Option(help="A measure whose total is compared, as energy or model.energy; may be repeated.")] = None,
+    as_json: AsJson = False,
+    as_of: AsOf = None,
+) -> None:
+    """Who gains and who loses what between two bundles, over all viewers: rows, objects, cells, pages and chosen totals."""
+    try:
+        day = _day(as_of)
+        old = _evaluator(before, day)
+        new = _evaluator(after, day or old.as_of)
+        old.as_of = new.as_of
+        logins = sorted({user.login for user in (*old.bundle.users, *new.bundle.users)})
+        with _progress("comparing") as step:
+            impacts = impact(old, new, logins, _totals_named(total or [], old, new), lambda number: step(f"{number} of {len(logins)} viewers"))
+    except BundleError as error:
+        raise _fail(error.problems) from None
+    groups = grouped(impacts)
+    if as_json:
+        document = {"viewers": len(logins), "changed": len(impacts), "groups": [group.model_dump(mode="json") for group in groups]}
+        sys.stdout.write(json.dumps(document, ensure_ascii=False, indent=2) + "\n")
+        return
+    output.print(f"Of {len(logins)} viewers, {len(impacts)} see something else.", markup=False)
+    for group in groups:
+        output.print(", ".join(group.logins), markup=False, style="bold")
+        for change in group.impact.tables:
+            counts = " → ".join("absent" if number is None else f"{number:,}" for number in (change.before, change.after))
+            output.print(f"  {change.table}: {counts} rows (+{change.gained:,}, -{change.lost:,})", markup=False)
+        for shift in group.impact.totals:
+            output.print(f"  total of {shift.measure}: {_shown(shift.before) or 'none'} → {_shown(shift.after) or 'none'}", markup=False)
+        for sign, names in (("gains", group.impact.gained), ("loses", group.impact.lost)):
+            if names:
+                output.print(f"  {sign} {', '.join(names)}", markup=False)
+
+
+def _totals_named(names: list[str], old: Evaluator, new: Evaluator) -> list[tuple[str, str]]:
+    """The measures named on the command line, with their models. Raises BundleError for one that is in neither bundle."""
+    found = []
+    for written in names:
+        model, _, measure = written.rpartition(".")
+        owners = [name for evaluator in (new, old) for name, item in evaluator.models.items() if measure in item.measures and model in ("", name)]
+        if not owners:
+            raise BundleError(
+                [
+                    Problem(
+                        "unknown_name",
+                        f"there is no measure {written}.",
+                        nearest=nearest_name(measure, [m for e in (old, new) for i in e.models.values() for m in i.measures]),
+                    )
+                ]
+            )
+        found.append((owners[0], measure))
+    return found
 
 
 def _django() -> None:

@@ -5,9 +5,10 @@ from typing import Literal
 from pydantic import Field
 
 from moorland.core.bundle.model import Model
-from moorland.core.bundle.pages import Page, Promise, Shelf
+from moorland.core.bundle.pages import Page, Shelf
 from moorland.core.bundle.people import AttributeDefinition, Group, Organization, User
 from moorland.core.bundle.policy import Role
+from moorland.core.bundle.promises import Promise
 from moorland.core.bundle.shape import Shape
 
 #: The top-level lists, each of which may be moved to its own file.

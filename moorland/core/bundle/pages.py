@@ -1,10 +1,9 @@
-"""The shapes of shelves, pages and exhibits (semantics.md 10), and of promises."""
+"""The shapes of shelves, pages and exhibits (semantics.md 10)."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
-from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.shape import ConditionText, Name, Named, Shape
 
 
@@ -35,10 +34,3 @@ class Page(Named):
     tags: list[Name] = Field(default_factory=list)
     owner: Name | None = None
     exhibits: list[Exhibit] = Field(default_factory=list)
-
-
-class Promise(Named):
-    """Something that must hold for a viewer; run by a later part, kept and carried here."""
-
-    viewer: ViewerReference
-    must: dict[str, Any]

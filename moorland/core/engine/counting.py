@@ -155,12 +155,12 @@ def counted_tables(measure: CheckedMeasure) -> set[str]:
     return {measure.table, *(node.table for node in measure.tree.walk() if isinstance(node, tree.Aggregate))}
 
 
-def count(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Asked, depth: int, radix: Radix) -> Counted:
-    """The rows of a table that count for a measure in lines of a depth (7.2)."""
+def count(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Asked, depth: int, radix: Radix, strata: bool = True) -> Counted:
+    """The rows of a table that count for a measure in lines of a depth (7.2); on strata where they pay, unless told not to."""
     aggregates = [node for node in measure.tree.walk() if isinstance(node, tree.Aggregate) and node.table == table]
-    strata = strata_for(model, table, asked.keys | _when_columns(model, table, measure.inputs | asked.keys), aggregates)
-    if strata is not None:
-        counted = _counted(model.on(strata.data), measure, table, asked, depth, radix, strata)
+    found = strata_for(model, table, asked.keys | _when_columns(model, table, measure.inputs | asked.keys), aggregates) if strata else None
+    if found is not None:
+        counted = _counted(model.on(found.data), measure, table, asked, depth, radix, found)
         if not counted.values:
             return counted
     return _counted(model, measure, table, asked, depth, radix, None)

@@ -1,13 +1,16 @@
 """Who gains and who loses what between two states of a workspace."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from typing import Any
 
+import numpy as np
 from pydantic import Field
 
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.questions import Refused
+from moorland.core.engine.masking import covering
+from moorland.core.engine.questions import Question, Refused, TotalsAnswer, TotalsQuestion
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.effect import visible_mask
 from moorland.core.people import Viewer
@@ -25,41 +28,72 @@ class TableChange(Shape):
     lost: int
 
 
+class TotalChange(Shape):
+    """A total before and after; None where there is none."""
+
+    model: str
+    measure: str
+    before: float | None
+    after: float | None
+
+
 class ViewerImpact(Shape):
     """What changes for one person."""
 
     login: str
     name: str
     tables: list[TableChange] = Field(default_factory=list)
+    totals: list[TotalChange] = Field(default_factory=list)
     gained: list[str] = Field(default_factory=list)
     lost: list[str] = Field(default_factory=list)
 
     @property
     def changes(self) -> bool:
         """Whether anything changes at all."""
-        return bool(self.tables or self.gained or self.lost)
+        return bool(self.tables or self.gained or self.lost or self.totals)
 
 
-def impact(before: Evaluator, after: Evaluator, logins: Iterable[str]) -> list[ViewerImpact]:
-    """For each person for whom something changes: rows, objects, pages gained and lost; most rows first.
+class GroupImpact(Shape):
+    """People for whom the same changes."""
+
+    logins: list[str]
+    impact: ViewerImpact
+
+
+def grouped(impacts: Iterable[ViewerImpact]) -> list[GroupImpact]:
+    """People for whom the same changes, together, in the order of the first of each."""
+    groups: dict[str, GroupImpact] = {}
+    for item in impacts:
+        key = item.model_copy(update={"login": "", "name": ""}).model_dump_json()
+        groups.setdefault(key, GroupImpact(logins=[], impact=item)).logins.append(item.login)
+    return list(groups.values())
+
+
+def impact(
+    before: Evaluator, after: Evaluator, logins: Iterable[str], totals: Iterable[tuple[str, str]] = (), progress: Callable[[int], None] | None = None
+) -> list[ViewerImpact]:
+    """For each person for whom something changes: rows, objects, cells, pages gained and lost, and the chosen totals (model, measure); most rows first.
 
     People whose roles, and whose values of all that those roles read, are the same are worked out once.
     """
     views = _Views(before), _Views(after)
     known: dict[object, ViewerImpact] = {}
     found: list[ViewerImpact] = []
-    for login in logins:
+    chosen = list(totals)
+    for number, login in enumerate(logins):
+        if progress:
+            progress(number)
         old, new = _viewer(before, login), _viewer(after, login)
         key = views[0].of(old), views[1].of(new)
         if key not in known:
-            known[key] = viewer_impact(before, after, login)
+            known[key] = viewer_impact(before, after, login, chosen)
         if known[key].changes:
             someone = new or old
             found.append(known[key].model_copy(update={"login": login, "name": (someone.name if someone else None) or login}))
     return sorted(found, key=lambda item: (-sum(table.gained + table.lost for table in item.tables), item.login))
 
 
-def viewer_impact(before: Evaluator, after: Evaluator, login: str) -> ViewerImpact:
+def viewer_impact(before: Evaluator, after: Evaluator, login: str, totals: Iterable[tuple[str, str]] = ()) -> ViewerImpact:
     """What changes for one person between two states; somebody missing from one of them sees nothing there."""
     old, new = _viewer(before, login), _viewer(after, login)
     known = new or old
@@ -76,10 +110,14 @@ def viewer_impact(before: Evaluator, after: Evaluator, login: str) -> ViewerImpa
         had, has = _objects(first), _objects(second)
         gained += sorted(has - had)
         lost += sorted(had - has)
+        clearer, covered = _cell_changes(first, second)
+        gained += clearer
+        lost += covered
     could, can = _pages(before, old), _pages(after, new)
     gained += sorted(can - could)
     lost += sorted(could - can)
-    return ViewerImpact(login=login, name=(known.name if known else None) or login, tables=tables, gained=gained, lost=lost)
+    moved = [_total_change(before, after, old, new, model, measure) for model, measure in totals]
+    return ViewerImpact(login=login, name=(known.name if known else None) or login, tables=tables, totals=[item for item in moved if item is not None], gained=gained, lost=lost)
 
 
 class _Views:
@@ -132,6 +170,47 @@ def _table_change(model: str, table: str, first: ViewerModel | None, second: Vie
         gained=gained,
         lost=lost,
     )
+
+
+def _cell_changes(first: ViewerModel | None, second: ViewerModel | None) -> tuple[list[str], list[str]]:
+    """Columns with cells that become clearer, and more covered, in rows visible both before and after."""
+    clearer: list[str] = []
+    covered: list[str] = []
+    if first is None or second is None:
+        return clearer, covered
+    for key in sorted(first.objects.columns & second.objects.columns):
+        table, column = key
+        if first.data.rows(table) != second.data.rows(table):
+            continue
+        states = [_coverings(model, key) for model in (first, second)]
+        if all(np.ndim(state) == 0 for state in states) and states[0] == states[1]:
+            continue
+        both = visible_mask(first, table) & visible_mask(second, table)
+        less, more = int((both & (states[1] < states[0])).sum()), int((both & (states[1] > states[0])).sum())
+        if less:
+            clearer.append(f"clearer cells of {table}.{column} in {less:,} rows")
+        if more:
+            covered.append(f"clear cells of {table}.{column} in {more:,} rows")
+    return clearer, covered
+
+
+def _coverings(model: ViewerModel, key: tuple[str, str]) -> Any:
+    """How much the cells of a column are covered, comparable between two states of a workspace: one number, or shape (rows,)."""
+    numbers = np.array([kind * 1e12 + finer for kind, finer in map(covering, model.ladder.kinds)])
+    return numbers[model.cell_states(key[0], key, model.granting((), (key[0],)))]
+
+
+def _total_change(before: Evaluator, after: Evaluator, old: Viewer | None, new: Viewer | None, model: str, measure: str) -> TotalChange | None:
+    first, second = _total(before, old, model, measure), _total(after, new, model, measure)
+    return None if first == second else TotalChange(model=model, measure=measure, before=first, after=second)
+
+
+def _total(evaluator: Evaluator, viewer: Viewer | None, model: str, measure: str) -> float | None:
+    if viewer is None:
+        return None
+    answer = evaluator.answer(viewer, Question(totals=TotalsQuestion(model=model, measures=[measure])))
+    value = answer.total[0] if isinstance(answer, TotalsAnswer) else None
+    return float(value) if isinstance(value, int | float) else None
 
 
 def _objects(model: ViewerModel | None) -> set[str]:

@@ -9,9 +9,9 @@ from rest_framework.views import APIView
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.structure import object_names
 from moorland.core.engine.evaluator import Evaluator, objects_answer
+from moorland.core.engine.grouping import group_codes, group_labels
 from moorland.core.engine.listing import json_values
 from moorland.core.engine.questions import AnswerError, ObjectsAnswer
-from moorland.core.engine.grouping import group_codes, group_labels
 from moorland.core.insight.effect import AlignedQuestion, AlignedRows, ModelShare, aligned_rows, share
 from moorland.core.insight.holders import page_openers
 from moorland.core.language.checking import Scope, check_condition

@@ -1,0 +1,57 @@
+"""Where two views of models part: between two viewers, or of one viewer between two bundles."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.questions import Refused
+from moorland.core.engine.visible import ViewerModel
+from moorland.core.insight.effect import visible_mask
+from moorland.core.people import Viewer
+
+
+def parts_that_differ(evaluator: Evaluator, one: Viewer, other: Viewer) -> list[str]:
+    """The models, objects, tables (their rows), columns (their cells) and pages in which two viewers of a bundle differ."""
+    found: list[str] = []
+    for name in evaluator.models:
+        first, second = (_model(evaluator, viewer, name) for viewer in (one, other))
+        if first is None or second is None:
+            if first is not second:
+                found.append(f"model {name}")
+            continue
+        found += _in_model(first, second)
+    for page in evaluator.bundle.pages:
+        if evaluator.may_open(one, page.name) != evaluator.may_open(other, page.name):
+            found.append(f"page {page.name}")
+    return found
+
+
+def _model(evaluator: Evaluator, viewer: Viewer, name: str) -> ViewerModel | None:
+    try:
+        return evaluator.viewer_model(viewer, name)
+    except Refused:
+        return None
+
+
+def _in_model(first: ViewerModel, second: ViewerModel) -> Iterator[str]:
+    one, other = first.objects, second.objects
+    yield from (f"table {name}" for name in sorted(one.tables ^ other.tables))
+    yield from (f"column {table}.{column}" for table, column in sorted(one.columns ^ other.columns))
+    yield from (f"measure {name}" for name in sorted(one.measures ^ other.measures))
+    yield from (f"hierarchy {name}" for name in sorted(one.hierarchies ^ other.hierarchies))
+    for table in sorted(one.tables & other.tables):
+        mine, theirs = visible_mask(first, table), visible_mask(second, table)
+        if not np.array_equal(mine, theirs):
+            yield f"rows of {table}"
+            continue
+        for key in sorted(key for key in one.columns & other.columns if key[0] == table):
+            if not np.array_equal(_shown_kinds(first, key)[mine], _shown_kinds(second, key)[mine]):
+                yield f"cells of {table}.{key[1]}"
+
+
+def _shown_kinds(model: ViewerModel, key: tuple[str, str]) -> np.ndarray[tuple[int], np.dtype[np.object_]]:
+    """What each cell is shown as, comparable between viewers whose states are numbered differently."""
+    states = model.cell_states(key[0], key, model.granting((), (key[0],)))
+    names = np.array([kind if isinstance(kind, str) else kind.model_dump_json() for kind in model.ladder.kinds], dtype=object)
+    return np.asarray(names[np.broadcast_to(np.asarray(states), (model.data.rows(key[0]),))])

@@ -1,0 +1,1 @@
+"""Findings: what Moorland notices in a bundle, each with its evidence and a remedy."""

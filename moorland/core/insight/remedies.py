@@ -1,0 +1,99 @@
+"""What would have to change for a viewer to see something: single changes, each tried by the code that decides (semantics.md 11)."""
+
+from collections.abc import Iterator
+from typing import Any, Literal
+
+from moorland.core.bundle.people import AttributeValue, ImaginedPerson, ImaginedViewer, RealViewer, ViewerReference
+from moorland.core.bundle.shape import Scalar, Shape
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.insight.trace import Trace, Traced, trace
+
+_RANK = {"cannot": 0, "masked": 1, "can": 2}
+
+
+class Remedy(Shape):
+    """One change that alone lets the viewer see it, wholly or in part."""
+
+    kind: Literal["assign", "take_away", "join", "attribute", "enable"]
+    name: str
+    message: str
+    outcome: Literal["can", "masked"]
+
+
+def remedies(evaluator: Evaluator, reference: ViewerReference, asked: Traced) -> list[Remedy]:
+    """The single changes that help, the plainest first; none where the viewer can already, or one change is not enough."""
+    now = trace(evaluator, reference, asked)
+    found = []
+    for kind, name, message, changed in _candidates(evaluator, reference, now):
+        outcome = trace(evaluator, changed, asked).outcome
+        if outcome != "cannot" and _RANK[outcome] > _RANK[now.outcome]:
+            found.append(Remedy(kind=kind, name=name, message=message, outcome=outcome))
+    return found
+
+
+_Kind = Literal["assign", "take_away", "join", "attribute", "enable"]
+
+
+def _candidates(evaluator: Evaluator, reference: ViewerReference, now: Trace) -> Iterator[tuple[_Kind, str, str, ViewerReference]]:
+    viewer = evaluator.viewer(reference)
+    held = list(viewer.held)
+    person = _person(evaluator, reference)
+    if not viewer.enabled:
+        yield "enable", viewer.login or "", "Enable the account.", ImaginedViewer(imagine=person.model_copy(update={"only_roles": held}))
+        return
+    for role in evaluator.bundle.roles:
+        if role.name not in held and role.kind == "grant":
+            yield "assign", role.name, f"Assign {role.title}.", _with_roles(reference, [*held, role.name])
+    for name in held:
+        role = evaluator.roles[name].role
+        if role.kind == "limit":
+            yield "take_away", name, f"Take the limit role {role.title} away.", _with_roles(reference, [other for other in held if other != name])
+    only = person.only_roles
+    for group in evaluator.bundle.groups:
+        if group.enabled and group.name not in viewer.groups and only is None:
+            joined = person.model_copy(update={"groups": [*person.groups, group.name]})
+            yield "join", group.name, f"Make them a member of {group.title}.", ImaginedViewer(imagine=joined)
+    for name, value in _values_that_would_match(evaluator, now):
+        definition = evaluator.people.definitions[name]
+        own = person.attributes.get(name)
+        items = own if isinstance(own, list) else []
+        changed: AttributeValue = [*items, value] if definition.multiple else value
+        given = person.model_copy(update={"attributes": {**person.attributes, name: changed}, "only_roles": only})
+        verb = "Add" if definition.multiple else "Set"
+        yield "attribute", name, f"{verb} {value!r} {'to' if definition.multiple else 'as'} their {name}.", ImaginedViewer(imagine=given)
+
+
+def _person(evaluator: Evaluator, reference: ViewerReference) -> ImaginedPerson:
+    """Somebody just like the viewer, who can be changed."""
+    if isinstance(reference, ImaginedViewer):
+        return reference.imagine
+    login = reference if isinstance(reference, str) else reference.login
+    only = reference.only_roles if isinstance(reference, RealViewer) else None
+    user = evaluator.people.users[login]
+    groups = [group.name for group in evaluator.bundle.groups if login in group.users]
+    return ImaginedPerson(
+        login=login, name=user.name, email=user.email, organization=user.organization, groups=groups, attributes=dict(user.attributes), only_roles=only
+    )
+
+
+def _with_roles(reference: ViewerReference, roles: list[str]) -> ViewerReference:
+    if isinstance(reference, ImaginedViewer):
+        return ImaginedViewer(imagine=reference.imagine.model_copy(update={"only_roles": roles}))
+    return RealViewer(login=reference if isinstance(reference, str) else reference.login, only_roles=roles)
+
+
+def _values_that_would_match(evaluator: Evaluator, now: Trace) -> Iterator[tuple[str, Scalar]]:
+    """For sentences that failed, the cells of the row an attribute they read might have to hold."""
+    seen: set[tuple[str, Any]] = set()
+    for reason in (reason for layer in now.layers for reason in layer.reasons if not reason.passes):
+        cells = [item.value for item in reason.compared if item.source == "the row" and item.value is not None]
+        for item in reason.compared:
+            name = item.name.removeprefix("viewer.")
+            definition = evaluator.people.definitions.get(name)
+            if definition is None or not item.name.startswith("viewer."):
+                continue
+            for value in cells:
+                fits = isinstance(value, str) == (definition.type in ("text", "date", "timestamp"))
+                if fits and (name, value) not in seen and (definition.allowed is None or value in definition.allowed):
+                    seen.add((name, value))
+                    yield name, value
