@@ -33,6 +33,12 @@ $(STAMPS)/browser:
 	@(command -v chromium && command -v chromedriver) >/dev/null || (apt-get update && apt-get install -y --no-install-recommends chromium chromium-driver)
 	@touch $@
 
+# The tests start a PostgreSQL server of their own, in a folder and on a socket of their own; only its programs are needed.
+$(STAMPS)/postgres:
+	@mkdir -p $(STAMPS)
+	@ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || (apt-get update && apt-get install -y --no-install-recommends postgresql)
+	@touch $@
+
 demo: install
 	@exec $(BIN)/moorland demo
 
@@ -52,7 +58,7 @@ lint: $(STAMPS)/python $(STAMPS)/npm
 	$(BIN)/lint-imports
 	cd web && npm run --silent check && npm run --silent lint
 
-test: install $(STAMPS)/browser lint
+test: install $(STAMPS)/browser $(STAMPS)/postgres lint
 	$(BIN)/pytest
 
 bench: install $(STAMPS)/browser

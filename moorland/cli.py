@@ -20,13 +20,14 @@ from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.reading import Origins, locate, read_document, read_folder_located
 from moorland.core.bundle.values import value_of_text
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.questions import Answer, ChangeAnswer, MembersAnswer, PagesAnswer, Questions, Refusal, RowsAnswer, TotalsAnswer
+from moorland.core.engine.questions import Answer, ChangeAnswer, MembersAnswer, PagesAnswer, Questions, Refusal, Refused, RowsAnswer, TotalsAnswer
 from moorland.core.insight.findings.finding import WEIGHTS, Finding
 from moorland.core.insight.findings.noticing import notice
 from moorland.core.insight.impact import grouped, impact
 from moorland.core.insight.promises import PromiseResult, run_promises
 from moorland.core.insight.remedies import remedies
 from moorland.core.insight.trace import Traced, trace, where_they_part
+from moorland.core.language.sql import NotInSql
 from moorland.core.people import Viewer
 from moorland.core.sources.files import folder_loader, read_table
 
@@ -355,6 +356,48 @@ def diff(
         for sign, names in (("gains", group.impact.gained), ("loses", group.impact.lost)):
             if names:
                 output.print(f"  {sign} {', '.join(names)}", markup=False)
+
+
+@app.command()
+def sql(
+    bundle: BundlePath,
+    questions: Annotated[Path, typer.Argument(help="The questions, as JSON; - reads standard input.")],
+    dialect: Annotated[str, typer.Option(help="sqlite or postgres.")] = "postgres",
+    as_json: AsJson = False,
+) -> None:
+    """The secured SQL of questions about rows and totals, with the viewer's values as bound parameters."""
+    try:
+        if dialect not in ("sqlite", "postgres"):
+            raise BundleError([Problem("dialect", f"{dialect} is not sqlite or postgres.")])
+        asked = _read_questions(questions)
+        evaluator = _evaluator(bundle, asked.as_of)
+        viewers = list(evaluator.everyone()) if asked.viewers == "everyone" else [evaluator.viewer(reference) for reference in asked.viewers]
+    except BundleError as error:
+        raise _fail(error.problems) from None
+    document: list[dict[str, Any]] = []
+    for viewer in viewers:
+        answers: list[dict[str, Any]] = []
+        for question in asked.ask:
+            try:
+                made = evaluator.sql(viewer, question, dialect)  # type: ignore[arg-type]
+                answers.append({"statements": [{**vars(item), "parameters": {key: str(value) for key, value in item.parameters.items()}} for item in made]})
+            except Refused as refused:
+                answers.append(refused.answer().model_dump())
+            except NotInSql as error:
+                answers.append({"error": {"code": "not_in_sql", "message": f"{error}."}})
+        document.append({"viewer": viewer.login, "answers": answers})
+    if as_json:
+        sys.stdout.write(json.dumps({"dialect": dialect, "viewers": document}, ensure_ascii=False, indent=2) + "\n")
+        return
+    for entry in document:
+        for answer in entry["answers"]:
+            for item in answer.get("statements", []):
+                output.print(f"-- {entry['viewer']}: {' '.join(filter(None, (item['gives'], item['measure'])))}", markup=False)
+                output.print(f"{item['sql']};", markup=False)
+                for name, value in item["parameters"].items():
+                    output.print(f"--   {name} = {value}", markup=False)
+            if "error" in answer:
+                output.print(f"-- {entry['viewer']}: {answer['error']['code']}: {answer['error']['message']}", markup=False)
 
 
 def _totals_named(names: list[str], old: Evaluator, new: Evaluator) -> list[tuple[str, str]]:

@@ -5,7 +5,7 @@ import math
 import os
 from typing import Any
 
-from hypothesis import given, settings
+from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 from tests.core.oracle import conditions as cond
@@ -13,7 +13,7 @@ from tests.core.oracle.evaluation import NotFound
 from tests.core.oracle.worlds import COLUMNS, KEYS, MEASURES, World
 from tests.core.worlds import ask
 
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "250")), deadline=None)
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "250")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 SEEDS = st.integers(0, 2**40)
 
 

@@ -20,6 +20,7 @@ from moorland.core.engine.members import acyclic, answer_members
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import Objects
 from moorland.core.engine.opening import allowed, answer_pages
+from moorland.core.engine.pushdown import Statement, statements
 from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, Refused, TotalsQuestion, not_found
 from moorland.core.engine.roles import CompiledModel, CompiledRole, compile_role
 from moorland.core.engine.totals import answer_totals
@@ -29,6 +30,7 @@ from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.derived import check_derived, with_inputs
 from moorland.core.language.errors import ConditionError
 from moorland.core.language.measures import check_measure
+from moorland.core.language.sql import Dialect, NotInSql
 from moorland.core.people import HeldRole, People, Viewer
 
 #: Loads a table of a model: (model, table) to its data.
@@ -165,6 +167,14 @@ class Evaluator:
             return answer_change(self.viewer_model(viewer, question.change.model), question.change, self.people.definitions)
         assert question.objects is not None
         return objects_answer(self.viewer_model(viewer, question.objects.model).objects)
+
+    def sql(self, viewer: Viewer, question: Question, dialect: Dialect) -> list[Statement]:
+        """The SQL that answers a question about rows or totals for a viewer. Raises Refused, or NotInSql where SQL cannot answer it yet."""
+        asked = question.rows or question.totals
+        if asked is None:
+            raise NotInSql("only questions about rows and totals are answered in SQL")
+        model = self.viewer_model(viewer, asked.model)
+        return statements(model, question, self.models[asked.model].measures, self.people.definitions, dialect)
 
     def unseen(self, viewers: Iterable[Viewer], question: TotalsQuestion) -> Answer:
         """The totals of what none of the viewers sees: an administrator's comparison with all data."""

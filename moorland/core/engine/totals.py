@@ -31,7 +31,7 @@ def answer_totals(
     """The answer to a totals question (7.2). Raises Refused."""
     existing, data = model.objects, model.data
     parse_filter(question.where)
-    columns, offered = _within_cube(model, question)
+    columns, offered = within_cube(model, question)
     by = [column_key(name, None, columns) for name in question.by]
     asked = Asked(tuple(by), check_filter(question.where, data.schema, None, columns, attributes))
     found: dict[str, CheckedMeasure] = {}
@@ -73,7 +73,7 @@ def answer_totals(
     )
 
 
-def _within_cube(model: ViewerModel, question: TotalsQuestion) -> tuple[frozenset[ColumnKey], frozenset[str]]:
+def within_cube(model: ViewerModel, question: TotalsQuestion) -> tuple[frozenset[ColumnKey], frozenset[str]]:
     """The columns and measures a question may name: those that exist, and in a cube only the cube's (12.9)."""
     existing, schema = model.objects, model.data.schema
     if question.cube is None:

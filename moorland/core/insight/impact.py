@@ -117,7 +117,9 @@ def viewer_impact(before: Evaluator, after: Evaluator, login: str, totals: Itera
     gained += sorted(can - could)
     lost += sorted(could - can)
     moved = [_total_change(before, after, old, new, model, measure) for model, measure in totals]
-    return ViewerImpact(login=login, name=(known.name if known else None) or login, tables=tables, totals=[item for item in moved if item is not None], gained=gained, lost=lost)
+    return ViewerImpact(
+        login=login, name=(known.name if known else None) or login, tables=tables, totals=[item for item in moved if item is not None], gained=gained, lost=lost
+    )
 
 
 class _Views:

@@ -52,10 +52,10 @@ PERSON = {"login": "ann", "email": "Ann@x.example", "name": "Ann"}
 class Maker:
     """Draws a world from a seed."""
 
-    def __init__(self, seed: int) -> None:
+    def __init__(self, seed: int, about: str | None = None) -> None:
         self.random = Random(seed)
         #: What the world is about, so that rare combinations are met often: anything, masks and totals, or whole totals.
-        self.about = self.random.choice(["anything", "masks", "whole"])
+        self.about = about or self.random.choice(["anything", "masks", "whole"])
 
     def chance(self, share: float) -> bool:
         return self.random.random() < share
@@ -157,7 +157,7 @@ class Maker:
                     column["tags"] = ["t"]
             tables.append(table)
         tables.append({"name": "due", "alias_of": "calendar", **({"tags": ["t"]} if self.chance(0.1) else {})})
-        steps = [{"from": many, "to": one, "carries": "down_and_up" if self.chance(0.08) else "down"} for many, one in STEPS]
+        steps = [{"from": many, "to": one, "carries": "down_and_up" if self.chance(0.08) and self.about != "sql" else "down"} for many, one in STEPS]
         measures = [{"name": name, "table": table, "expression": tree} for name, (table, tree) in MEASURES.items()]
         return {"name": "farm", "tables": tables, "relationships": steps, "hierarchies": HIERARCHIES, "measures": measures}
 
@@ -166,6 +166,7 @@ class Maker:
             "anything": ["rows", "rows", "entitlement", "members", "objects", "mask", "mask", "beneath"],
             "masks": ["mask", "mask", "mask", "mask", "objects", "rows"],
             "whole": ["rows", "mask", "objects"],
+            "sql": ["rows", "rows", "entitlement", "entitlement", "members", "objects"],
         }
         kind = self.random.choice(kinds[self.about])
         made: Document = getattr(self, f"make_{kind}")(grant)
@@ -190,7 +191,7 @@ class Maker:
         return made
 
     def make_members(self, grant: bool) -> Document:
-        if self.chance(0.3) and self.about != "whole":
+        if self.chance(0.3) and self.about not in ("whole", "sql"):
             entries = [
                 {"path": [self.random.choice([-1, 0, 1, 2, {"viewer": "clearance"}])], "see": self.chance(0.6)} for _ in range(self.random.randint(0, 3))
             ]
@@ -206,7 +207,7 @@ class Maker:
         if self.about == "whole":
             entries = [{"path": [word], "see": True} for word in self.some(["a", "b"], 2)] + entries[:1]
         made = {"hierarchy": "geography", "unlisted": "hidden" if self.chance(0.8) else "visible", "list": entries}
-        return {**made, "totals": "whole"} if grant and self.chance(0.8 if self.about == "whole" else 0.3) else made
+        return {**made, "totals": "whole"} if grant and self.about != "sql" and self.chance(0.8 if self.about == "whole" else 0.3) else made
 
     def make_objects(self, grant: bool) -> Document:
         columns = [f"column:{name}" for table in ("job", "scope") for name, _ in self.columns(table)] + ["column:due.season"]
@@ -277,8 +278,8 @@ class Maker:
 class World:
     """A model, roles all held by one viewer, and data, for both evaluators."""
 
-    def __init__(self, seed: int) -> None:
-        self.maker = Maker(seed)
+    def __init__(self, seed: int, about: str | None = None) -> None:
+        self.maker = Maker(seed, about)
         self.model, self.roles, self.data = self.maker.model(), self.maker.roles(), self.maker.data()
         self.person = self.maker.person(self.roles)
 
@@ -292,10 +293,21 @@ class World:
                 role["sentences"].append({"change": self.maker.make_change(table)})
 
     def core(self) -> Evaluator:
-        tables: Tables = {
-            name: (KEYS[name], columns, [tuple(row[column] for column in columns) for row in self.data[name]]) for name, columns in COLUMNS.items()
-        }
+        tables: Tables = {name: (KEYS[name], columns, self.rows(name)) for name, columns in COLUMNS.items()}
         return evaluator(self.document(), tables)
+
+    def rows(self, table: str) -> list[tuple[Any, ...]]:
+        """The stored rows of a table, columns in their order."""
+        return [tuple(row[column] for column in COLUMNS[table]) for row in self.data[table]]
+
+    def opened(self, *sentences: Document) -> "World":
+        """The same world with nothing filtered or in quarantine, and one grant role of these sentences."""
+        for table in self.model["tables"]:
+            table.pop("base_filter", None)
+            for column in table.get("columns", []):
+                column.pop("quarantine", None)
+        self.roles = [{"name": "r0", "kind": "grant", "model": "farm", "sentences": list(sentences)}]
+        return self
 
     def document(self) -> Document:
         """The bundle of the core."""

@@ -1,0 +1,87 @@
+"""Databases that tests ask for real: SQLite in memory, and a PostgreSQL server of the tests' own on a private port and folder."""
+
+import contextlib
+import datetime
+import os
+import pwd
+import shutil
+import socket
+import sqlite3
+import subprocess
+import tempfile
+from collections.abc import Iterator
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import psycopg
+
+from moorland.core.language.sql import SQL_TYPES, Dialect, stored_value
+from tests.core.oracle.worlds import COLUMNS, World
+
+
+class Database:
+    """A connection, its dialect, and the tables of a world in it."""
+
+    def __init__(self, dialect: Dialect, connection: Any) -> None:
+        self.dialect, self.connection = dialect, connection
+        self.made = False
+
+    def fill(self, world: World) -> None:
+        """Puts the world's tables in place of what was there."""
+        cursor = self.connection.cursor()
+        for table, columns in COLUMNS.items():
+            if not self.made:
+                shape = ", ".join(f'"{name}" {SQL_TYPES[self.dialect][type_]}' for name, type_ in columns.items())
+                cursor.execute(f'CREATE TABLE "{table}" ({shape})')
+            cursor.execute(f'DELETE FROM "{table}"')
+            marks = ", ".join(["?" if self.dialect == "sqlite" else "%s"] * len(columns))
+            for row in world.rows(table):
+                cursor.execute(f'INSERT INTO "{table}" VALUES ({marks})', [stored_value(value, self.dialect) for value in row])
+        self.made = True
+
+    def answer(self, sql: str, parameters: dict[str, Any]) -> list[list[Any]]:
+        """The rows of a statement, values as JSON gives them."""
+        cursor = self.connection.cursor()
+        cursor.execute(sql, parameters)
+        return [[plain(value) for value in row] for row in cursor.fetchall()]
+
+
+def plain(value: Any) -> Any:
+    if isinstance(value, datetime.date):
+        return value.isoformat()
+    return float(value) if isinstance(value, Decimal) else value
+
+
+def sqlite() -> Database:
+    """SQLite in memory."""
+    return Database("sqlite", sqlite3.connect(":memory:"))
+
+
+@contextlib.contextmanager
+def postgres() -> Iterator[Database]:
+    """A PostgreSQL server made for as long as the context lasts, reached through a socket in its folder."""
+    programs = sorted(Path("/usr/lib/postgresql").glob("*/bin"))[-1]
+    folder = Path(tempfile.mkdtemp(prefix="moorland-postgres-"))
+    user: str | None = None
+    if os.getuid() == 0:
+        user = "postgres"
+        owner = pwd.getpwnam(user)
+        os.chown(folder, owner.pw_uid, owner.pw_gid)
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    options = {"user": user, "check": True, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": folder}
+    try:
+        subprocess.run([programs / "initdb", "-D", folder / "data", "-U", "postgres", "-A", "trust", "-E", "UTF8", "--no-sync"], **options)
+        settings = f"-c listen_addresses= -c unix_socket_directories={folder} -c port={port} -c fsync=off -c shared_buffers=32MB"
+        subprocess.run([programs / "pg_ctl", "-D", folder / "data", "-w", "-o", settings, "start"], **options)
+        try:
+            with psycopg.connect(
+                host=str(folder), port=port, user="postgres", dbname="postgres", autocommit=True, cursor_factory=psycopg.ClientCursor
+            ) as connection:
+                yield Database("postgres", connection)
+        finally:
+            subprocess.run([programs / "pg_ctl", "-D", folder / "data", "-m", "immediate", "stop"], **options)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
