@@ -158,7 +158,7 @@ def counted_tables(measure: CheckedMeasure) -> set[str]:
 def count(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Asked, depth: int, radix: Radix, strata: bool = True) -> Counted:
     """The rows of a table that count for a measure in lines of a depth (7.2); on strata where they pay, unless told not to."""
     aggregates = [node for node in measure.tree.walk() if isinstance(node, tree.Aggregate) and node.table == table]
-    found = strata_for(model, table, asked.keys | _when_columns(model, table, measure.inputs | asked.keys), aggregates) if strata else None
+    found = strata_for(model, table, asked.keys | when_columns(model, table, measure.inputs | asked.keys), aggregates) if strata else None
     if found is not None:
         counted = _counted(model.on(found.data), measure, table, asked, depth, radix, found)
         if not counted.values:
@@ -166,7 +166,7 @@ def count(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Asked,
     return _counted(model, measure, table, asked, depth, radix, None)
 
 
-def _when_columns(model: ViewerModel, table: str, keys: Iterable[ColumnKey]) -> frozenset[ColumnKey]:
+def when_columns(model: ViewerModel, table: str, keys: Iterable[ColumnKey]) -> frozenset[ColumnKey]:
     """The columns of a table, and keys toward its lookups, on which the states of cells depend in it."""
     schema = model.data.schema
     reached = [key for key in keys if schema.reaches(table, key[0])]

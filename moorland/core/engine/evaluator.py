@@ -14,6 +14,7 @@ from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.schema import build_schema
 from moorland.core.engine.changes import answer_change
 from moorland.core.engine.columns import TableData, empty_table
+from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
 from moorland.core.engine.listing import answer_rows
 from moorland.core.engine.member_rules import parents_of
 from moorland.core.engine.members import acyclic, answer_members
@@ -196,9 +197,31 @@ class Evaluator:
         return (self.viewer(login) for login in sorted(self.people.users))
 
     def answers(self, viewers: Iterable[Viewer], questions: list[Question]) -> Iterator[tuple[Viewer, list[Answer]]]:
-        """Every question for every viewer, in order."""
-        for viewer in viewers:
-            yield viewer, [self.answer(viewer, question) for question in questions]
+        """Every question for every viewer, in order; totals of many viewers who hold the same roles together."""
+        asked = list(viewers)
+        together = [self._together(asked, question.totals) if question.totals is not None else {} for question in questions]
+        for place, viewer in enumerate(asked):
+            yield viewer, [known[place] if place in known else self.answer(viewer, question) for question, known in zip(questions, together, strict=True)]
+
+    def _together(self, viewers: list[Viewer], question: TotalsQuestion) -> dict[int, Answer]:
+        """The answers that can be computed for many viewers at once, by place."""
+        found: dict[int, Answer] = {}
+        alike: dict[tuple[str, ...], list[int]] = {}
+        for place, viewer in enumerate(viewers):
+            if viewer.enabled and not viewer.everything:
+                alike.setdefault(tuple(role.role.name for role in self.held_roles(viewer, question.model)), []).append(place)
+        for places in alike.values():
+            if len(places) < LEAST_VIEWERS:
+                continue
+            try:
+                model = self.viewer_model(viewers[places[0]], question.model)
+                measures = self.models[question.model].measures
+                answers = totals_together(model, [viewers[place] for place in places], question, measures, self.people.definitions, self.secret)
+            except Refused:
+                continue
+            if answers is not None:
+                found.update(zip(places, answers, strict=True))
+        return found
 
 
 def today_in(time_zone: str) -> datetime.date:

@@ -1,0 +1,236 @@
+"""Totals for many viewers at once: visibility on strata as a matrix, multiplied with what the strata sum up to.
+
+Viewers who hold the same roles of a model ask the same strata; only which strata they see differs. Where that is not so
+(masks, whole totals, restrictions that travel up, no strata, extremes), each is answered alone, with the same result.
+"""
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import scipy.sparse
+
+from moorland.core.bundle.people import AttributeDefinition
+from moorland.core.engine.counting import Asked, Radix, counted_tables, when_columns
+from moorland.core.engine.listing import json_values
+from moorland.core.engine.naming import check_filter, column_key, parse_filter
+from moorland.core.engine.questions import Answer, Line, TotalsAnswer, TotalsQuestion
+from moorland.core.engine.strata import Strata, strata_for
+from moorland.core.engine.totals import within_cube
+from moorland.core.engine.visibility_matrix import VisibilityMatrix, visible_to
+from moorland.core.engine.visible import ViewerModel
+from moorland.core.language import tree
+from moorland.core.language.evaluation import evaluate, true_rows
+from moorland.core.language.measures import CheckedMeasure
+from moorland.core.language.vectors import Array, Domain, Vector
+from moorland.core.people import Viewer
+
+#: So many cells a matrix of viewers and rows may have at once; more viewers wait for the next turn.
+MOST_CELLS = 1 << 25
+#: Up to so many groups lines are kept as one matrix.
+MOST_GROUPS = 1 << 16
+#: Fewer viewers are answered one by one.
+LEAST_VIEWERS = 8
+
+
+def totals_together(
+    model: ViewerModel,
+    viewers: Sequence[Viewer],
+    question: TotalsQuestion,
+    measures: dict[str, CheckedMeasure],
+    attributes: dict[str, AttributeDefinition],
+    secret: bytes,
+) -> list[Answer] | None:
+    """The answers of viewers who hold the same roles as the viewer of `model`; None where each has to be answered alone. Raises Refused for all of them."""
+    existing, data = model.objects, model.data
+    parse_filter(question.where)
+    columns, offered = within_cube(model, question)
+    by = [column_key(name, None, columns) for name in question.by]
+    condition = check_filter(question.where, data.schema, None, columns, attributes)
+    asked = Asked(tuple(by), condition)
+    found = {
+        name: measures[name]
+        for name in question.measures
+        if name in measures
+        and name in existing.measures
+        and name in offered
+        and model.granting(measures[name].inputs | asked.keys, measures[name].tables, name)
+    }
+    reached = all(data.schema.reaches(table, key[0]) for measure in found.values() for table in counted_tables(measure) for key in asked.keys)
+    if not found or not reached or model.has_whole_totals() or (condition is not None and tree.viewer_values_read(condition)):
+        return None
+    if any(model.masks_any(measure.inputs | asked.keys) for measure in found.values()):
+        return None
+    radix = Radix(model, by, secret)
+    if radix.size(len(by)) > MOST_GROUPS:
+        return None
+    strata: dict[tuple[str, str], Strata] = {}
+    for name, measure in found.items():
+        for table in counted_tables(measure):
+            aggregates = [node for node in measure.tree.walk() if isinstance(node, tree.Aggregate) and node.table == table]
+            made = strata_for(model, table, asked.keys | when_columns(model, table, measure.inputs | asked.keys), aggregates)
+            if made is None or any(node.function in ("MIN", "MAX") for node in aggregates):
+                return None
+            strata[name, table] = made
+    turn = max(
+        1,
+        MOST_CELLS
+        // max(1, *(one.data.rows(table) for (_, table), one in strata.items()), *map(data.rows, data.schema.tables.keys() - {t for _, t in strata})),
+    )
+    answers: list[Answer] = []
+    for start in range(0, len(viewers), turn):
+        answers += _Together(model, viewers[start : start + turn], question, asked, found, strata, radix).answers()
+    return answers
+
+
+class _Together:
+    """The viewers of one turn."""
+
+    def __init__(
+        self,
+        model: ViewerModel,
+        viewers: Sequence[Viewer],
+        question: TotalsQuestion,
+        asked: Asked,
+        found: dict[str, CheckedMeasure],
+        strata: dict[tuple[str, str], Strata],
+        radix: Radix,
+    ) -> None:
+        self.model, self.viewers, self.question, self.asked = model, viewers, question, asked
+        self.found, self.strata, self.radix = found, strata, radix
+        self.size = radix.size(len(asked.by))
+        self._matrices: dict[object, VisibilityMatrix] = {}
+        self._seen: dict[object, Array] = {}
+        self.rows = {name: self._sums(name, measure.table, [None])[None] for name, measure in found.items()}
+
+    def answers(self) -> list[Answer]:
+        """One answer for each viewer."""
+        depths = [len(self.asked.by), *(range(len(self.asked.by) - 1, 0, -1) if self.question.subtotals else ())]
+        levels = [self._level(depth) for depth in depths]
+        totals = levels[0] if not self.asked.by else self._level(0)
+        basis = {name: self._grouped(self.rows[name], 0)[:, 0].astype(np.int64).tolist() for name in self.found}
+        not_found = list(dict.fromkeys(name for name in self.question.measures if name not in self.found))
+        found: list[Answer] = []
+        for place in range(len(self.viewers)):
+            lines: list[Line] = []
+            for depth, (present, keys, values) in zip(depths, levels, strict=True):
+                shown = None if depth == len(self.asked.by) else depth
+                own = np.flatnonzero(present[place]).tolist()
+                rows = zip(*(values[name][place] for name in self.question.measures), strict=True)
+                every = list(rows)
+                lines += [Line.model_construct(key=keys[group], values=list(every[group]), depth=shown) for group in own]
+            found.append(
+                TotalsAnswer.model_construct(
+                    by=self.question.by,
+                    measures=self.question.measures,
+                    lines=lines,
+                    total=[totals[2][name][place][0] for name in self.question.measures],
+                    basis=[basis[name][place] if name in self.found else None for name in self.question.measures],
+                    not_found=not_found,
+                    withheld=[],
+                    kept_out=[0 if name in self.found else None for name in self.question.measures],
+                )
+            )
+        return found
+
+    def _level(self, depth: int) -> tuple[Array, list[list[Any]], dict[str, list[list[Any]]]]:
+        """For one depth which groups each viewer has, their keys, and by measure the values of every viewer and group."""
+        counts = [self._grouped(rows, depth) for rows in self.rows.values()]
+        present = np.logical_or.reduce([count > 0 for count in counts])
+        size = self.radix.size(depth)
+        values: dict[str, list[list[Any]]] = {name: [[None] * size] * len(self.viewers) for name in self.question.measures}
+        for name, measure in self.found.items():
+            vector = evaluate(measure.tree, _ViewersFrame(self, name, depth))
+            shape = (len(self.viewers) * size,)
+            plain = json_values(np.broadcast_to(vector.values, shape), np.broadcast_to(vector.known, shape))
+            values[name] = [plain[place * size : (place + 1) * size] for place in range(len(self.viewers))]
+        return present, self.radix.keys(np.arange(size), depth), values
+
+    def _grouped(self, sums: Array, depth: int) -> Array:
+        """Sums by full key added up by the prefix of a depth. Shape (viewers, groups)."""
+        divisor = self.radix.divisor(depth)
+        return sums if divisor == 1 else sums.reshape(len(sums), -1, divisor).sum(axis=2)
+
+    def _visible(self, name: str, table: str) -> Array:
+        """The strata of a table that count for a measure, viewer by viewer, as numbers to multiply with."""
+        measure, strata = self.found[name], self.strata[name, table]
+        grants = self.model.granting(measure.inputs | self.asked.keys, measure.tables, name)
+        key = (id(strata), tuple(grant.name for grant in grants))
+        if key not in self._seen:
+            data = strata.data
+            opening = [self._matrix(rows.role, strata) for rows in grants]
+            seen = visible_to(opening, [self._matrix(rows.role, strata) for rows in self.model.limits], table, len(self.viewers))
+            if self.asked.condition is not None:
+                seen = seen & true_rows(self.asked.condition, data.frame(table), table, data.rows(table))
+            self._seen[key] = seen.astype(np.float64)
+        return self._seen[key]
+
+    def _matrix(self, role: Any, strata: Strata) -> VisibilityMatrix:
+        key = (id(strata), role.role.name)
+        if key not in self._matrices:
+            self._matrices[key] = VisibilityMatrix(role, self.viewers, strata.data)
+        return self._matrices[key]
+
+    def _sums(self, name: str, table: str, nodes: list[tree.Aggregate | None]) -> dict[tree.Aggregate | None, Array]:
+        """By viewer and group, how many rows count (None), or the sum of an aggregate's argument."""
+        strata = self.strata[name, table]
+        groups = self.radix.of(table, strata.data).astype(np.int64)
+        seen = self._visible(name, table)
+        found: dict[tree.Aggregate | None, Array] = {}
+        for node in nodes:
+            partial = strata.partial(node) if node is not None else None
+            values = strata.counts if partial is None else partial.values
+            found[node] = self._multiplied(seen, groups, values)
+        return found
+
+    def _multiplied(self, seen: Array, groups: Array, values: Array) -> Array:
+        weights = scipy.sparse.csr_array((values.astype(np.float64), (groups, np.arange(len(groups)))), shape=(self.size, len(groups)))
+        return np.asarray((weights @ seen.T).T)
+
+    def aggregate(self, name: str, node: tree.Aggregate, depth: int) -> Vector:
+        """An aggregate in every line of every viewer."""
+        strata = self.strata[name, node.table]
+        partial = strata.partial(node)
+        assert partial is not None
+        seen, groups = self._visible(name, node.table), self.radix.of(node.table, strata.data).astype(np.int64)
+        counts = self._grouped(self._multiplied(seen, groups, partial.counts), depth).ravel()
+        some = counts > 0
+        domain = Domain("")
+        if node.function == "COUNT":
+            return Vector(counts.astype(np.int64), np.ones(len(counts), dtype=np.bool_), domain)
+        sums = self._grouped(self._multiplied(seen, groups, partial.values), depth).ravel()
+        if node.function == "AVG":
+            return Vector(sums / np.maximum(counts, 1), some, domain)
+        return Vector(sums.astype(np.int64) if partial.values.dtype == np.int64 else sums, some, domain)
+
+
+class _ViewersFrame:
+    """Evaluates what stands around the aggregates of a measure, one entry a viewer and line."""
+
+    def __init__(self, together: _Together, name: str, depth: int) -> None:
+        self._together, self._name, self._depth = together, name, depth
+
+    @property
+    def as_of(self) -> Any:
+        return self._together.model.data.as_of
+
+    def aggregate(self, node: tree.Aggregate) -> Vector:
+        return self._together.aggregate(self._name, node, self._depth)
+
+    def column(self, table: str, column: str) -> Vector:
+        raise LookupError(f"{table}.{column} stands outside an aggregate")
+
+    def meet(self, first: Domain, second: Domain) -> Domain:
+        return first
+
+    def lift(self, vector: Vector, domain: Domain) -> Vector:
+        return vector
+
+    def viewer_values(self, name: str) -> tuple[Any, ...] | None:
+        return None
+
+    def page_values(self, name: str) -> tuple[Any, ...] | None:
+        return None
+
+    def inner(self, node: Any) -> tuple[list[Any], bool]:
+        raise LookupError("a measure has no inner query")

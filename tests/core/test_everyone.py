@@ -1,0 +1,57 @@
+"""Totals of many viewers at once are those of each alone, on generated worlds."""
+
+import os
+from typing import Any
+from unittest import mock
+
+from hypothesis import Phase, given, settings
+from hypothesis import strategies as st
+
+from moorland.core.bundle.people import ImaginedPerson, ImaginedViewer
+from moorland.core.engine import evaluator as evaluating
+from moorland.core.engine import strata
+from moorland.core.engine.questions import Question
+from tests.core.oracle import conditions as cond
+from tests.core.oracle.worlds import World
+from tests.core.test_against_oracle import plain
+
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "150")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+MEASURES = ["cost", "costs", "jobs", "mean", "share"]
+
+
+def crowd(world: World) -> list[ImaginedViewer]:
+    """Viewers who hold the same roles and differ in their attributes."""
+    found = []
+    for words in (None, ["a"], ["b", "A"], []):
+        for clearance in (None, 0, 2):
+            values: dict[str, Any] = {name: value for name, value in (("words", words), ("clearance", clearance)) if value is not None}
+            roles = [role["name"] for role in world.roles]
+            found.append(ImaginedViewer(imagine=ImaginedPerson(login="ann", organization="o1", attributes=values, only_roles=roles)))
+    return found
+
+
+@CASES
+@given(st.integers(0, 2**40))
+def test_together_as_alone(seed: int) -> None:
+    world = World(seed, "sql")
+    maker = world.maker
+    by = maker.random.sample([name for name, _ in maker.columns("site")], maker.random.randint(0, 2))
+    where = maker.condition("site", 1, inner=False, viewer=False) if maker.chance(0.3) else None
+    question = Question.model_validate(
+        {"totals": {"model": "farm", "by": by, "measures": MEASURES, "where": cond.text(where) if where else None, "subtotals": True}}
+    )
+    core = world.core()
+    viewers = [core.viewer(reference) for reference in crowd(world)]
+    alone = [plain(core.answer(viewer, question).model_dump()) for viewer in viewers]
+    with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0), mock.patch.object(evaluating, "LEAST_VIEWERS", 1):
+        together = [plain(answers[0].model_dump()) for _, answers in core.answers(viewers, [question])]
+    assert together == alone
+
+
+def test_viewers_who_hold_the_same_roles_are_answered_together() -> None:
+    world = World(3, "sql").opened({"rows": {"table": "site", "where": ("in_viewer", ("col", "site.status"), "words")}})
+    core = world.core()
+    viewers = [core.viewer(reference) for reference in crowd(world)]
+    question = Question.model_validate({"totals": {"model": "farm", "by": ["site.status"], "measures": ["jobs"]}})
+    with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0), mock.patch.object(core, "answer", side_effect=AssertionError("answered alone")):
+        assert len(list(core.answers(viewers, [question]))) == len(viewers)
