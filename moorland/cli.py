@@ -334,7 +334,7 @@ def diff(
         day = _day(as_of)
         old = _evaluator(before, day)
         new = _evaluator(after, day or old.as_of)
-        old.as_of = new.as_of
+        new.shared = old.shared
         logins = sorted({user.login for user in (*old.bundle.users, *new.bundle.users)})
         with _progress("comparing") as step:
             impacts = impact(old, new, logins, _totals_named(total or [], old, new), lambda number: step(f"{number} of {len(logins)} viewers"))

@@ -2,7 +2,7 @@
 
 import datetime
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -302,10 +302,9 @@ def _index(pairs: Iterable[tuple[str, Group]]) -> dict[str, list[Group]]:
     return index
 
 
-def _must_exist(name: str, known: Iterable[str], what: str) -> None:
-    names = list(known)
-    if name not in names:
-        raise BundleError([Problem("unknown_name", f"there is no {what} {name}.", nearest=nearest_name(name, names))])
+def _must_exist(name: str, known: Collection[str], what: str) -> None:
+    if name not in known:
+        raise BundleError([Problem("unknown_name", f"there is no {what} {name}.", nearest=nearest_name(name, known))])
 
 
 def _priority(group: Group) -> tuple[bool, int]:

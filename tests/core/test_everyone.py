@@ -11,6 +11,8 @@ from moorland.core.bundle.people import ImaginedPerson, ImaginedViewer
 from moorland.core.engine import evaluator as evaluating
 from moorland.core.engine import strata
 from moorland.core.engine.questions import Question
+from moorland.core.insight import impact as impact_module
+from moorland.core.insight.impact import impact
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.worlds import World
 from tests.core.test_against_oracle import plain
@@ -55,3 +57,30 @@ def test_viewers_who_hold_the_same_roles_are_answered_together() -> None:
     question = Question.model_validate({"totals": {"model": "farm", "by": ["site.status"], "measures": ["jobs"]}})
     with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0), mock.patch.object(core, "answer", side_effect=AssertionError("answered alone")):
         assert len(list(core.answers(viewers, [question]))) == len(viewers)
+
+
+@CASES
+@given(st.integers(0, 2**40))
+def test_impact_counted_together_is_that_of_each_alone(seed: int) -> None:
+    world = World(seed, "sql" if seed % 2 else None)
+    document = world.document()
+    people = []
+    for number, reference in enumerate(crowd(world)):
+        person = reference.imagine
+        people.append({"login": f"u{number}", "name": "U", "organization": "o1", "attributes": person.attributes})
+    document["users"] += people
+    after = {**document, "roles": [dict(role) for role in document["roles"]]}
+    for role in document["roles"]:
+        role["assigned"] = [{"everyone": True}]
+    edited = world.maker.random.choice(after["roles"])
+    edited["sentences"] = edited["sentences"][1:]
+    for role in after["roles"]:
+        role["assigned"] = [{"everyone": True}]
+    old, new = world.evaluator_of(document), world.evaluator_of(after)
+    new.shared, new._tables = old.shared, old._tables
+    logins = [user["login"] for user in document["users"]]
+    with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0):
+        together = impact(old, new, logins)
+    with mock.patch.object(impact_module, "changes_together", return_value=None):
+        alone = impact(old, new, logins)
+    assert together == alone

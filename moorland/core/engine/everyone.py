@@ -4,7 +4,9 @@ Viewers who hold the same roles of a model ask the same strata; only which strat
 (masks, whole totals, restrictions that travel up, no strata, extremes), each is answered alone, with the same result.
 """
 
-from collections.abc import Sequence
+import contextlib
+import gc
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import numpy as np
@@ -29,6 +31,10 @@ from moorland.core.people import Viewer
 MOST_CELLS = 1 << 25
 #: Up to so many groups lines are kept as one matrix.
 MOST_GROUPS = 1 << 16
+#: Up to so many groups are added up one after the other, in blocks of strata that stay near the processor.
+MOST_DENSE_GROUPS = 512
+BLOCK = 1024
+_LINE_FIELDS = set(Line.model_fields)
 #: Fewer viewers are answered one by one.
 LEAST_VIEWERS = 8
 
@@ -78,9 +84,48 @@ def totals_together(
         // max(1, *(one.data.rows(table) for (_, table), one in strata.items()), *map(data.rows, data.schema.tables.keys() - {t for _, t in strata})),
     )
     answers: list[Answer] = []
-    for start in range(0, len(viewers), turn):
-        answers += _Together(model, viewers[start : start + turn], question, asked, found, strata, radix).answers()
+    with _collector_paused():
+        for start in range(0, len(viewers), turn):
+            answers += _Together(model, viewers[start : start + turn], question, asked, found, strata, radix).answers()
     return answers
+
+
+@contextlib.contextmanager
+def _collector_paused() -> Iterator[None]:
+    """Answers are many small objects without circles; looking for circles among them again and again takes longer than making them."""
+    running = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if running:
+            gc.enable()
+
+
+def changes_together(before: ViewerModel, after: ViewerModel, old: Sequence[Viewer], new: Sequence[Viewer], table: str) -> dict[str, list[int]] | None:
+    """For viewers who hold the same roles before, and the same after: rows of a table visible before, after, gained and lost, viewer by viewer.
+
+    None where each has to be looked at alone: another content of the table, or restrictions that travel up.
+    """
+    data = before.data
+    same = data.tables[table].version == after.data.tables[table].version and data.schema.model == after.data.schema.model and data is after.data
+    if not same or any(step.carries_up for steps in data.schema.parents.values() for step in steps):
+        return None
+    strata = strata_for(before, table, beside=(after,))
+    frame = data if strata is None else strata.data
+    counts = np.ones(data.rows(table)) if strata is None else strata.counts.astype(np.float64)
+    found: dict[str, list[int]] = {"before": [], "after": [], "gained": [], "lost": []}
+    turn = max(1, MOST_CELLS // max(1, len(counts), *(data.rows(name) for name in data.schema.paths[table])))
+    for start in range(0, len(old), turn):
+        views = []
+        for model, viewers in ((before, old[start : start + turn]), (after, new[start : start + turn])):
+            grants = [VisibilityMatrix(rows.role, viewers, frame) for rows in model.granting((), (table,))]
+            limits = [VisibilityMatrix(rows.role, viewers, frame) for rows in model.limits]
+            views.append(visible_to(grants, limits, table, len(viewers)))
+        first, second = views
+        for name, mask in (("before", first), ("after", second), ("gained", second & ~first), ("lost", first & ~second)):
+            found[name] += (counts @ mask).astype(np.int64).tolist()
+    return found
 
 
 class _Together:
@@ -101,6 +146,7 @@ class _Together:
         self.size = radix.size(len(asked.by))
         self._matrices: dict[object, VisibilityMatrix] = {}
         self._seen: dict[object, Array] = {}
+        self._products: dict[object, tuple[Array, Array, Array]] = {}
         self.rows = {name: self._sums(name, measure.table, [None])[None] for name, measure in found.items()}
 
     def answers(self) -> list[Answer]:
@@ -118,7 +164,7 @@ class _Together:
                 own = np.flatnonzero(present[place]).tolist()
                 rows = zip(*(values[name][place] for name in self.question.measures), strict=True)
                 every = list(rows)
-                lines += [Line.model_construct(key=keys[group], values=list(every[group]), depth=shown) for group in own]
+                lines += [_line(keys[group], list(every[group]), shown) for group in own]
             found.append(
                 TotalsAnswer.model_construct(
                     by=self.question.by,
@@ -152,7 +198,7 @@ class _Together:
         return sums if divisor == 1 else sums.reshape(len(sums), -1, divisor).sum(axis=2)
 
     def _visible(self, name: str, table: str) -> Array:
-        """The strata of a table that count for a measure, viewer by viewer, as numbers to multiply with."""
+        """The strata of a table that count for a measure. Shape (strata, viewers)."""
         measure, strata = self.found[name], self.strata[name, table]
         grants = self.model.granting(measure.inputs | self.asked.keys, measure.tables, name)
         key = (id(strata), tuple(grant.name for grant in grants))
@@ -161,8 +207,8 @@ class _Together:
             opening = [self._matrix(rows.role, strata) for rows in grants]
             seen = visible_to(opening, [self._matrix(rows.role, strata) for rows in self.model.limits], table, len(self.viewers))
             if self.asked.condition is not None:
-                seen = seen & true_rows(self.asked.condition, data.frame(table), table, data.rows(table))
-            self._seen[key] = seen.astype(np.float64)
+                seen = seen & true_rows(self.asked.condition, data.frame(table), table, data.rows(table))[:, np.newaxis]
+            self._seen[key] = seen
         return self._seen[key]
 
     def _matrix(self, role: Any, strata: Strata) -> VisibilityMatrix:
@@ -184,8 +230,24 @@ class _Together:
         return found
 
     def _multiplied(self, seen: Array, groups: Array, values: Array) -> Array:
-        weights = scipy.sparse.csr_array((values.astype(np.float64), (groups, np.arange(len(groups)))), shape=(self.size, len(groups)))
-        return np.asarray((weights @ seen.T).T)
+        key = (id(seen), id(values))
+        if key not in self._products:
+            self._products[key] = (self._added_up(seen, groups, values.astype(np.float64)), seen, values)
+        return self._products[key][0]
+
+    def _added_up(self, seen: Array, groups: Array, values: Array) -> Array:
+        """What each viewer sees of the values, group by group. Shape (viewers, groups)."""
+        if self.size > MOST_DENSE_GROUPS:
+            weights = scipy.sparse.csr_array((values, (groups, np.arange(len(groups)))), shape=(self.size, len(groups)))
+            return np.ascontiguousarray((weights @ seen.astype(np.float64)).T)
+        result = np.zeros((self.size, len(self.viewers)))
+        order = np.argsort(groups, kind="stable")
+        stops = np.cumsum(np.bincount(groups, minlength=self.size))
+        for group, (start, stop) in enumerate(zip(np.append(0, stops[:-1]).tolist(), stops.tolist(), strict=True)):
+            for first in range(start, stop, BLOCK):
+                rows = order[first : min(first + BLOCK, stop)]
+                result[group] += values[rows] @ seen[rows].astype(np.float64)
+        return np.ascontiguousarray(result.T)
 
     def aggregate(self, name: str, node: tree.Aggregate, depth: int) -> Vector:
         """An aggregate in every line of every viewer."""
@@ -202,6 +264,16 @@ class _Together:
         if node.function == "AVG":
             return Vector(sums / np.maximum(counts, 1), some, domain)
         return Vector(sums.astype(np.int64) if partial.values.dtype == np.int64 else sums, some, domain)
+
+
+def _line(key: list[Any], values: list[Any], depth: int | None) -> Line:
+    """A line, made without validating what was just computed: there are as many as viewers times groups."""
+    line = Line.__new__(Line)
+    object.__setattr__(line, "__dict__", {"key": key, "values": values, "depth": depth})
+    object.__setattr__(line, "__pydantic_fields_set__", _LINE_FIELDS)
+    object.__setattr__(line, "__pydantic_extra__", None)
+    object.__setattr__(line, "__pydantic_private__", None)
+    return line
 
 
 class _ViewersFrame:

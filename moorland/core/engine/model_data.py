@@ -28,6 +28,11 @@ class ArrayCache:
         self._bytes, self._limit = 0, limit
         self._lock = threading.Lock()
 
+    @property
+    def bytes(self) -> int:
+        """Memory of the arrays kept."""
+        return self._bytes
+
     def get(self, key: Hashable, make: Callable[[], Array]) -> Array:
         """The array under the key, made if it is missing."""
         with self._lock:

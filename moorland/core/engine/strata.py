@@ -4,7 +4,7 @@ Every row of a stratum is visible to the same viewers and falls in the same grou
 table instead of its rows: rows are touched once for each combination of keys and each measure, never for each viewer.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -47,6 +47,12 @@ class Strata:
         self._whole, self._numbers = data, numbers
         self._partials: dict[tree.Aggregate, Partial | None] = {}
 
+    @property
+    def bytes(self) -> int:
+        """Memory of the strata: the stratum of each row, and what is summed up."""
+        partials = [part for part in self._partials.values() if part is not None]
+        return self._numbers.nbytes + self.counts.nbytes + sum(part.counts.nbytes + part.values.nbytes for part in partials) + self.data.cache.bytes
+
     def partial(self, node: tree.Aggregate) -> Partial | None:
         """The argument of an aggregate by stratum, computed once; None where it cannot be summed up so."""
         if node not in self._partials:
@@ -68,7 +74,10 @@ class Strata:
         if node.function == "COUNT":
             return Partial(counts, counts)
         if node.function in ("SUM", "AVG") and values.dtype == np.float64 and complete:
-            return Partial(counts, np.bincount(self._numbers, weights=values, minlength=size))
+            sums = np.zeros(size)
+            for block in blocks(rows, size):
+                sums += np.bincount(self._numbers[block], weights=values[block], minlength=size)
+            return Partial(counts, sums)
         if node.function in ("SUM", "AVG") and values.dtype == np.int64 and len(values) and float(np.abs(values.astype(np.float64)).max()) * rows >= 2.0**53:
             return None
         function = "SUM" if node.function == "AVG" else node.function
@@ -88,9 +97,6 @@ class _StrataData(ModelData):
         self._base = {table: base if base is None else base[first_rows]}
         self.strata, self.notes = {}, {}
         self._paths, self._computed, self._joins = {}, {}, {}
-        for step in whole.schema.parents[table]:
-            if step.column in keys:
-                self._joins[table, step.column] = whole.join(step)[rows]
 
     @property
     def whole(self) -> ModelData:
@@ -104,7 +110,7 @@ class _StrataData(ModelData):
         return self._base[table] if table == self._table else self._whole.base(table)
 
     def join(self, step: Step) -> Array:
-        return self._joins[step.many, step.column] if step.many == self._table else self._whole.join(step)
+        return super().join(step) if step.many == self._table else self._whole.join(step)
 
     def path(self, table: str, lookup: str) -> Array:
         return super().path(table, lookup) if table == self._table else self._whole.path(table, lookup)
@@ -116,13 +122,18 @@ def _taken(stored: StoredColumn, rows: Array) -> StoredColumn:
     return StoredColumn(stored.type, None, stored.values[rows], stored.known[rows])
 
 
-def strata_for(model: ViewerModel, table: str, asked: Iterable[ColumnKey], aggregates: Iterable[tree.Aggregate]) -> Strata | None:
-    """The strata on which these aggregates of a table can be counted for a viewer; None where rows have to be."""
+def strata_for(
+    model: ViewerModel, table: str, asked: Iterable[ColumnKey] = (), aggregates: Iterable[tree.Aggregate] = (), beside: Iterable[ViewerModel] = ()
+) -> Strata | None:
+    """The strata on which these aggregates of a table can be counted for a viewer; None where rows have to be.
+
+    With `beside`, other views of the same data can be counted on them too.
+    """
     data = model.data
     schema = data.schema
     if data.rows(table) < MIN_ROWS or any(step.carries_up for steps in schema.parents.values() for step in steps) or len(schema.names_of(table)) > 1:
         return None
-    keys = _keys_read(model, table, asked)
+    keys = tuple(sorted({name for one in (model, *beside) for name in _keys_read(one, table, asked)}))
     if (table, keys) not in data.strata:
         while len(data.strata) >= MOST_KEPT:
             data.strata.pop(next(iter(data.strata)), None)
@@ -152,9 +163,9 @@ def _keys_read(model: ViewerModel, table: str, asked: Iterable[ColumnKey]) -> tu
 def _made(data: ModelData, table: str, keys: tuple[str, ...]) -> Strata | None:
     """The strata by some columns; None where there are too many for them to pay."""
     rows = data.rows(table)
-    numbers: Array = np.zeros(rows, dtype=np.int32)
     size = 1
     steps = {step.column: step for step in data.schema.parents[table]}
+    columns: list[tuple[Array, int]] = []
     for name in keys:
         stored = data.stored(table, name)
         if stored.codes is not None:
@@ -163,23 +174,42 @@ def _made(data: ModelData, table: str, keys: tuple[str, ...]) -> Strata | None:
             codes, distinct = data.join(steps[name])[:-1], data.rows(steps[name].one) + 1
         else:
             return None
+        columns.append((codes, distinct))
         size *= distinct
         if size > MOST_COMBINATIONS:
             return None
-        if distinct < size:
-            numbers *= np.int32(distinct)
-        numbers += codes
-        if len(codes) and codes.min() < 0:
-            numbers[codes < 0] += np.int32(distinct)
-    counts = np.bincount(numbers, minlength=size)
+    numbers = np.empty(rows, dtype=np.int32)
+    counts = np.zeros(size, dtype=np.int64)
+    for block in blocks(rows, size):
+        numbers[block] = _numbered(columns, block)
+        counts += np.bincount(numbers[block], minlength=size)
     present = np.flatnonzero(counts)
     if len(present) > rows * MOST_SHARE:
         return None
     if len(present) < size:
         place = np.zeros(size, dtype=np.int32)
         place[present] = np.arange(len(present), dtype=np.int32)
-        numbers = place[numbers]
+        for block in blocks(rows, 0):
+            numbers[block] = place[numbers[block]]
     return Strata(data, table, keys, _examples(numbers, len(present)), numbers, counts[present])
+
+
+def blocks(rows: int, size: int) -> Iterator[slice]:
+    """Rows in pieces that stay near the processor; in one where an array of so many entries is made for each piece."""
+    step = 1 << 17 if size <= 1 << 17 else max(rows, 1)
+    return (slice(start, min(start + step, rows)) for start in range(0, rows, step))
+
+
+def _numbered(columns: list[tuple[Array, int]], block: slice) -> Array:
+    """The combination of each row of a block as one number; null has the last place of its column."""
+    result = np.zeros(block.stop - block.start, dtype=np.int32)
+    for codes, distinct in columns:
+        piece = codes[block]
+        result *= np.int32(distinct)
+        result += piece
+        if len(piece) and piece.min() < 0:
+            result[piece < 0] += np.int32(distinct)
+    return result
 
 
 def _examples(numbers: Array, size: int) -> Array:

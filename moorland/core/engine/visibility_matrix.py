@@ -1,4 +1,4 @@
-"""Visible rows of one role for many viewers at once: a line for each viewer, a column for each row (semantics.md 6.1)."""
+"""Visible rows of one role for many viewers at once: a line for each row, a column for each viewer (semantics.md 6.1)."""
 
 from collections.abc import Sequence
 
@@ -19,7 +19,7 @@ from moorland.core.people import Viewer
 class VisibilityMatrix:
     """`V_r` of a role that goes down only, for viewers who all hold it.
 
-    A matrix has shape (viewers, rows), or (1, rows) where it is the same for all; None stands for all rows.
+    A matrix has shape (rows, viewers), or (rows, 1) where it is the same for all; None stands for all rows.
     """
 
     def __init__(self, role: CompiledRole, viewers: Sequence[Viewer], data: ModelData) -> None:
@@ -37,25 +37,24 @@ class VisibilityMatrix:
         base = self.data.base(table)
         parts = [self._by_rule(rule) for rule in self.role.rows if rule.table == table]
         if base is not None:
-            parts.append(base[np.newaxis, :])
+            parts.append(base[:, np.newaxis])
         for step in self.data.schema.parents[table]:
             if step.one in self.restricted:
                 above = self.of(step.one)
                 index = self.data.join(step)[:-1]
                 if above is None:
-                    parts.append((index >= 0)[np.newaxis, :])
+                    parts.append((index >= 0)[:, np.newaxis])
                 else:
-                    padded = np.concatenate([above, np.zeros((len(above), 1), dtype=np.bool_)], axis=1)
-                    parts.append(np.take(padded, index, axis=1))
-        result = np.ones((1, self.data.rows(table)), dtype=np.bool_)
-        for part in sorted(parts, key=len):
-            result = part if len(result) == 1 and result.all() else result & part
+                    parts.append(np.concatenate([above, np.zeros((1, above.shape[1]), dtype=np.bool_)])[index])
+        result = np.ones((self.data.rows(table), 1), dtype=np.bool_)
+        for part in sorted(parts, key=lambda part: part.shape[1]):
+            result = part if result.shape[1] == 1 and result.all() else result & part
         return result
 
     def _by_rule(self, rule: RowRule) -> Mask:
         """The rows one sentence leaves to each viewer."""
         if not rule.viewer_reads:
-            return rule.mask(self.data, self.viewers[0])[np.newaxis, :]
+            return rule.mask(self.data, self.viewers[0])[:, np.newaxis]
         quick = self._by_membership(rule) if isinstance(rule, RowsRule) else None
         if quick is not None:
             return quick
@@ -68,22 +67,22 @@ class VisibilityMatrix:
                 numbers[values] = len(masks)
                 masks.append(rule.mask(self.data, viewer))
             places[place] = numbers[values]
-        return np.stack(masks)[places]
+        return np.ascontiguousarray(np.stack(masks, axis=1)[:, places])
 
     def _by_membership(self, rule: RowsRule) -> Mask | None:
         """A condition in which viewers stand only in `column IN viewer.a` and `column = viewer.a`, joined by AND: looked up for all at once."""
         table, data = rule.table, self.data
-        result = np.ones((1, data.rows(table)), dtype=np.bool_)
+        result = np.ones((data.rows(table), 1), dtype=np.bool_)
         for part in rule.condition.items if isinstance(rule.condition, tree.And) else (rule.condition,):
             if not tree.viewer_values_read(part):
-                result = result & true_rows(part, data.frame(table), table, data.rows(table))
+                result = result & true_rows(part, data.frame(table), table, data.rows(table))[:, np.newaxis]
                 continue
             found = _membership(part)
             if found is None:
                 return None
             column, name = found
             labels, _ = group_labels(data, column)
-            holds = np.zeros((len(self.viewers), len(labels) + 1), dtype=np.bool_)
+            holds = np.zeros((len(labels) + 1, len(self.viewers)), dtype=np.bool_)
             values = [viewer.values(name) or () for viewer in self.viewers]
             flat = [value for one in values for value in one]
             if flat:
@@ -91,8 +90,8 @@ class VisibilityMatrix:
                 wanted[:] = flat
                 places = places_of(wanted, labels)
                 owners = np.repeat(np.arange(len(values)), [len(one) for one in values])
-                holds[owners[places >= 0], places[places >= 0]] = True
-            result = result & np.take(holds, codes_with_null(data, table, column)[:-1], axis=1)
+                holds[places[places >= 0], owners[places >= 0]] = True
+            result = result & holds[codes_with_null(data, table, column)[:-1]]
         return result
 
 
@@ -110,13 +109,13 @@ def _membership(part: tree.Node) -> tuple[ColumnKey, str] | None:
 
 
 def visible_to(grants: Sequence[VisibilityMatrix], limits: Sequence[VisibilityMatrix], table: str, viewers: int) -> Mask:
-    """The rows each viewer sees through any of the grants that every limit leaves (6.4). Shape (viewers, rows)."""
+    """The rows each viewer sees through any of the grants that every limit leaves (6.4). Shape (rows, viewers)."""
     rows = grants[0].data.rows(table)
     result: Array | None = None
     for grant in grants:
         mask = grant.of(table)
         if mask is None:
-            result = np.ones((1, rows), dtype=np.bool_)
+            result = np.ones((rows, 1), dtype=np.bool_)
             break
         result = mask if result is None else result | mask
     assert result is not None
@@ -124,4 +123,4 @@ def visible_to(grants: Sequence[VisibilityMatrix], limits: Sequence[VisibilityMa
         mask = limit.of(table)
         if mask is not None:
             result = result & mask
-    return np.broadcast_to(result, (viewers, rows))
+    return np.broadcast_to(result, (rows, viewers))

@@ -10,6 +10,7 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.listing import Listing, cell_values
 from moorland.core.engine.naming import check_filter, column_key, parse_filter
 from moorland.core.engine.questions import AnswerError, CellState, ColumnName, Refused
+from moorland.core.engine.strata import strata_for
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language.evaluation import true_rows
 from moorland.core.language.vectors import Mask
@@ -72,6 +73,18 @@ def visible_mask(model: ViewerModel, table: str) -> Mask:
     return np.ones(model.data.rows(table), dtype=np.bool_) if mask is None else mask
 
 
+def visible_count(model: ViewerModel, table: str) -> int:
+    """How many rows of a table a viewer sees; counted on strata where they pay."""
+    grants = model.granting((), (table,))
+    strata = strata_for(model, table)
+    if strata is None:
+        mask = model.rows(table, grants)
+        return model.data.rows(table) if mask is None else int(np.count_nonzero(mask))
+    on_strata = model.on(strata.data)
+    mask = on_strata.rows(table, on_strata.granting((), (table,)))
+    return int(strata.counts.sum() if mask is None else strata.counts[mask].sum())
+
+
 def share(evaluator: Evaluator, viewer: Viewer, model_name: str) -> ModelShare:
     """What a viewer sees of each table of a model."""
     compiled = evaluator.models[model_name]
@@ -84,13 +97,12 @@ def share(evaluator: Evaluator, viewer: Viewer, model_name: str) -> ModelShare:
     tables = []
     for table in compiled.schema.tables.values():
         exists = table.name in model.objects.tables
-        visible = model.rows(table.name, model.granting((), (table.name,))) if exists else None
         rows = data.rows(table.name)
         tables.append(
             TableShare(
                 table=table.name,
                 rows=rows,
-                visible=None if not exists else rows if visible is None else int(visible.sum()),
+                visible=visible_count(model, table.name) if exists else None,
                 absent_columns=[column.name for column in table.columns if (table.name, column.name) not in model.objects.columns] if exists else [],
             )
         )

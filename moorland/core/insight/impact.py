@@ -9,6 +9,7 @@ from pydantic import Field
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.everyone import changes_together
 from moorland.core.engine.masking import covering
 from moorland.core.engine.questions import Question, Refused, TotalsAnswer, TotalsQuestion
 from moorland.core.engine.visible import ViewerModel
@@ -77,25 +78,73 @@ def impact(
     People whose roles, and whose values of all that those roles read, are the same are worked out once.
     """
     views = _Views(before), _Views(after)
+    chosen = list(totals)
     known: dict[object, ViewerImpact] = {}
     found: list[ViewerImpact] = []
-    chosen = list(totals)
-    for number, login in enumerate(logins):
+    people = [(login, _viewer(before, login), _viewer(after, login)) for login in logins]
+    keys = [(views[0].of(old), views[1].of(new)) for _, old, new in people]
+    counted = _Counted(before, after, {key: (old, new) for key, (_, old, new) in zip(keys, people, strict=True)})
+    for number, ((login, old, new), key) in enumerate(zip(people, keys, strict=True)):
         if progress:
             progress(number)
-        old, new = _viewer(before, login), _viewer(after, login)
-        key = views[0].of(old), views[1].of(new)
         if key not in known:
-            known[key] = viewer_impact(before, after, login, chosen)
+            known[key] = _viewer_impact(before, after, login, old, new, chosen, counted.of(key))
         if known[key].changes:
             someone = new or old
             found.append(known[key].model_copy(update={"login": login, "name": (someone.name if someone else None) or login}))
     return sorted(found, key=lambda item: (-sum(table.gained + table.lost for table in item.tables), item.login))
 
 
-def viewer_impact(before: Evaluator, after: Evaluator, login: str, totals: Iterable[tuple[str, str]] = ()) -> ViewerImpact:
+#: For one viewer the changes of tables counted beforehand, by model and table; None where nothing changes.
+CountedTables = dict[tuple[str, str], "TableChange | None"]
+
+
+class _Counted:
+    """Changes of tables, counted for all viewers who hold the same roles before and the same after at once.
+
+    Viewers for whom cells may change too, in rows seen before and after, are left to be looked at alone.
+    """
+
+    def __init__(self, before: Evaluator, after: Evaluator, people: dict[Any, tuple[Viewer | None, Viewer | None]]) -> None:
+        self._found: dict[Any, CountedTables] = {}
+        alike: dict[Any, list[Any]] = {}
+        for key, (old, new) in people.items():
+            if old is not None and new is not None and old.enabled and new.enabled:
+                alike.setdefault((tuple(old.held), tuple(new.held)), []).append(key)
+        for keys in alike.values():
+            olds, news = ([viewer for key in keys if (viewer := people[key][side]) is not None] for side in (0, 1))
+            for name in before.models.keys() & after.models.keys():
+                first, second = _model(before, olds[0], name), _model(after, news[0], name)
+                if first is not None and second is not None and _plain(first) and _plain(second):
+                    self._count(name, first, second, keys, olds, news)
+
+    def of(self, key: Any) -> CountedTables:
+        """What was counted for the viewers with one view."""
+        return self._found.get(key, {})
+
+    def _count(self, model: str, first: ViewerModel, second: ViewerModel, keys: list[Any], olds: list[Viewer], news: list[Viewer]) -> None:
+        if first.objects.columns != second.objects.columns:
+            return
+        for table in first.objects.tables & second.objects.tables:
+            counts = changes_together(first, second, olds, news, table)
+            if counts is None:
+                continue
+            rows = first.data.rows(table)
+            for key, was, will, gained, lost in zip(keys, counts["before"], counts["after"], counts["gained"], counts["lost"], strict=True):
+                change = TableChange(model=model, table=table, rows=rows, before=was, after=will, gained=gained, lost=lost) if gained or lost else None
+                self._found.setdefault(key, {})[model, table] = change
+
+
+def _plain(model: ViewerModel) -> bool:
+    """Whether no cell is masked, and every grant shows the same columns: then cells differ with rows only."""
+    unmasked = not any(rows.role.masks for rows in (*model.grants, *model.limits))
+    return unmasked and len({grant.objects.columns for grant in model.grants}) == 1
+
+
+def _viewer_impact(
+    before: Evaluator, after: Evaluator, login: str, old: Viewer | None, new: Viewer | None, totals: Iterable[tuple[str, str]], counted: CountedTables
+) -> ViewerImpact:
     """What changes for one person between two states; somebody missing from one of them sees nothing there."""
-    old, new = _viewer(before, login), _viewer(after, login)
     known = new or old
     tables: list[TableChange] = []
     gained: list[str] = []
@@ -104,13 +153,14 @@ def viewer_impact(before: Evaluator, after: Evaluator, login: str, totals: Itera
         first, second = _model(before, old, name), _model(after, new, name)
         shape = (after if name in after.models else before).models[name].schema
         for table in shape.tables.values():
-            change = _table_change(name, table.name, first, second)
+            key = (name, table.name)
+            change = counted[key] if key in counted else _table_change(name, table.name, first, second)
             if change is not None:
                 tables.append(change)
         had, has = _objects(first), _objects(second)
         gained += sorted(has - had)
         lost += sorted(had - has)
-        clearer, covered = _cell_changes(first, second)
+        clearer, covered = ([], []) if any(model == name for model, _ in counted) else _cell_changes(first, second)
         gained += clearer
         lost += covered
     could, can = _pages(before, old), _pages(after, new)

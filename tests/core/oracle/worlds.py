@@ -293,8 +293,12 @@ class World:
                 role["sentences"].append({"change": self.maker.make_change(table)})
 
     def core(self) -> Evaluator:
+        return self.evaluator_of(self.document())
+
+    def evaluator_of(self, document: Document) -> Evaluator:
+        """An evaluator of a bundle over the world's rows."""
         tables: Tables = {name: (KEYS[name], columns, self.rows(name)) for name, columns in COLUMNS.items()}
-        return evaluator(self.document(), tables)
+        return evaluator(document, tables)
 
     def rows(self, table: str) -> list[tuple[Any, ...]]:
         """The stored rows of a table, columns in their order."""

@@ -2582,6 +2582,20 @@ export interface components {
         /** @enum {string} */
         ToEnum: "month" | "quarter" | "year";
         /**
+         * TotalChange
+         * @description A total before and after; None where there is none.
+         */
+        TotalChange: {
+            /** After */
+            after: number | null;
+            /** Before */
+            before: number | null;
+            /** Measure */
+            measure: string;
+            /** Model */
+            model: string;
+        };
+        /**
          * TotalsAnswer
          * @description Lines sorted by key, the grand total, and how many rows each measure counted (7.3).
          */
@@ -2733,6 +2747,8 @@ export interface components {
             name: string;
             /** Tables */
             tables?: components["schemas"]["TableChange"][];
+            /** Totals */
+            totals?: components["schemas"]["TotalChange"][];
         };
         /**
          * ViewerItem
