@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from demo.people import ATTRIBUTES, ORGANIZATIONS, groups, users
+from demo.stores import generate_stores
 from demo.tables import generate_tables
 from moorland.core.bundle.reading import read_document
 from moorland.core.bundle.writing import write_folder
@@ -97,6 +98,49 @@ def _rows(table: str, where: str) -> dict[str, Any]:
     return {"rows": {"table": table, "where": where}}
 
 
+def _mask(column: str, with_: Any, **more: Any) -> dict[str, Any]:
+    return {"mask": {"column": column, "with": with_, **more}}
+
+
+#: How treasury sees personal columns.
+PERSONAL: list[tuple[str, Any]] = [
+    ("technician.phone", {"keep": {"last": 3}}),
+    ("technician.private_email", "withhold"),
+    ("landholder.name", {"keep": {"first": 1}}),
+    ("landholder.parcel_no", {"keep": {"first": 3}}),
+    ("landholder.telephone", "withhold"),
+]
+
+STORES = {
+    "name": "spare-parts",
+    "label": "Spare parts",
+    "tables": [
+        _table("part", "part_id integer\nclass text\nfamily text\nname text", key="part_id"),
+        _table("depot", "depot_id integer\narea text\nname text", key="depot_id"),
+        _table("stock", "part_id integer\ndepot_id integer\nmonth date\nquantity integer\nvalue number #money\nissues integer"),
+    ],
+    "relationships": [{"from": "stock.part_id", "to": "part.part_id"}, {"from": "stock.depot_id", "to": "depot.depot_id"}],
+    "hierarchies": [
+        {"name": "parts", "label": "Parts", "table": "part", "levels": ["class", "family", "name"]},
+        {"name": "depots", "label": "Depots", "table": "depot", "levels": ["area", "name"]},
+    ],
+    "measures": [
+        {"name": "quantity_held", "label": "Quantity held", "table": "stock", "expression": "SUM(quantity)"},
+        {"name": "value_at_cost", "label": "Value at cost", "table": "stock", "expression": "SUM(value)"},
+        {"name": "issued", "label": "Issued", "table": "stock", "expression": "SUM(issues)"},
+    ],
+    "cubes": [
+        {
+            "name": "stores",
+            "label": "Stores",
+            "facts": ["stock"],
+            "dimensions": [{"table": "part", "hierarchies": ["parts"]}, {"table": "depot", "hierarchies": ["depots"]}],
+            "measures": ["quantity_held", "value_at_cost", "issued"],
+        }
+    ],
+}
+
+
 ROLES: list[dict[str, Any]] = [
     {
         "name": "all-data",
@@ -172,13 +216,89 @@ ROLES: list[dict[str, Any]] = [
         "label": "Treasury",
         "kind": "grant",
         "model": "operations",
-        "about": "Costs and payments everywhere, without personal columns.",
+        "about": "Costs and payments everywhere; personal columns only in part, the day rate only in averages of at least five people.",
         "sentences": [
-            {"objects": {"hide": ["tag:personal", "table:steward_scope"]}},
+            *(_mask(column, with_) for column, with_ in PERSONAL),
+            _mask("technician.day_rate", "withhold", in_totals={"full": {"at_least": 5}}),
             {"pages": {"actions": ["open", "export"], "on": ["shelf:money"]}},
             {"pages": {"actions": ["open"], "where": "'monthly' IN page.tags"}},
         ],
         "assigned": [{"group": "treasury"}],
+    },
+    {
+        "name": "payments",
+        "label": "Payments",
+        "kind": "grant",
+        "model": "operations",
+        "about": "Lease payments of one's own areas, with parcel numbers and names in clear.",
+        "sentences": [
+            _rows("site", "area IN viewer.areas"),
+            {"objects": {"default": "hidden", "show": ["table:lease_payment", "table:landholder", "table:calendar", "table:site"], "hide": ["tag:money"]}},
+        ],
+        "assigned": [{"group": "payments"}],
+    },
+    {
+        "name": "district-desk",
+        "label": "District desk",
+        "kind": "grant",
+        "model": "operations",
+        "about": "The districts that the steward scope lists for somebody; blank opens the whole area, an expired line nothing.",
+        "sentences": [
+            {
+                "entitlement": {
+                    "table": "site",
+                    "through": "steward_scope",
+                    "person": "login",
+                    "person_is": "login",
+                    "where": "until_day IS NULL OR until_day >= CURRENT_DATE",
+                    "match": {"area": "area", "district": "district"},
+                    "separator": ",",
+                    "everything": "blank",
+                }
+            },
+            {"objects": {"hide": ["tag:personal", "tag:money", "table:landholder", "table:lease_payment"]}},
+            {"beneath": {"tables": ["job"], "rows": True, "limit": 500, "only_under": 5000}},
+            {"pages": {"actions": ["open"], "on": ["page:output", "page:outages"]}},
+        ],
+        "assigned": [{"user": login} for login in ("b.lyth", "f.hurst", "g.mire", "i.moss2")],
+    },
+    {
+        "name": "stores-keeper",
+        "label": "Stores keeper",
+        "kind": "grant",
+        "model": "spare-parts",
+        "about": "Rotor and gearbox parts in the depots of the hills; a new depot is hidden until it is listed.",
+        "sentences": [
+            {
+                "members": {
+                    "hierarchy": "parts",
+                    "list": [{"path": ["Rotor"], "see": True}, {"path": ["Gearbox"], "see": True}, {"path": ["Gearbox", "Bearings"], "see": False}],
+                }
+            },
+            {"members": {"hierarchy": "depots", "list": [{"path": ["High Fells"], "see": True}, {"path": ["Westdale"], "see": True}]}},
+            {"pages": {"actions": ["open", "export"], "on": ["shelf:stores"]}},
+        ],
+        "assigned": [{"user": "k.skerry"}],
+    },
+    {
+        "name": "stores-overview",
+        "label": "Stores overview",
+        "kind": "grant",
+        "model": "spare-parts",
+        "about": "Stock over everything, two families withheld. The totals are whole, and so they give something away: a check says what.",
+        "sentences": [
+            {
+                "members": {
+                    "hierarchy": "parts",
+                    "unlisted": "visible",
+                    "list": [{"path": ["Gearbox", "Bearings"], "see": False}],
+                    "totals": "whole",
+                }
+            },
+            {"beneath": {"tables": ["stock"], "rows": False}},
+            {"pages": {"actions": ["open"], "on": ["shelf:stores"]}},
+        ],
+        "assigned": [{"user": "l.esk"}],
     },
     {
         "name": "winter-review",
@@ -214,7 +334,7 @@ ROLES: list[dict[str, Any]] = [
     },
 ]
 
-SHELVES = [{"name": "operations", "label": "Operations"}, {"name": "money", "label": "Money"}]
+SHELVES = [{"name": "operations", "label": "Operations"}, {"name": "money", "label": "Money"}, {"name": "stores", "label": "Stores"}]
 
 
 def _exhibit(title: str, kind: str, **more: Any) -> dict[str, Any]:
@@ -321,6 +441,52 @@ PAGES: list[dict[str, Any]] = [
     },
 ]
 
+PAGES.append(
+    {
+        "name": "stock-by-depot",
+        "label": "Stock by depot",
+        "shelf": "stores",
+        "model": "spare-parts",
+        "tags": ["monthly"],
+        "owner": "t.holm",
+        "exhibits": [
+            _exhibit("Quantity held", "figure", measures=["quantity_held"]),
+            _exhibit("Value at cost", "figure", measures=["value_at_cost"]),
+            _exhibit("Value by class", "bar", by=["part.class"], measures=["value_at_cost"]),
+            _exhibit("Quantity by area and class", "two_way", by=["depot.area", "part.class"], measures=["quantity_held"]),
+        ],
+    }
+)
+
+
+def _promise(name: str, viewer: Any, **must: Any) -> dict[str, Any]:
+    return {"name": name, "viewer": viewer, "must": must}
+
+
+_OPERATIONS = {"model": "operations"}
+#: Two are broken on purpose: a newcomer sees how that looks.
+PROMISES: list[dict[str, Any]] = [
+    _promise("Jo Ames keeps to her areas", "j.ames", rows={**_OPERATIONS, "table": "site", "where": "area NOT IN ('High Fells', 'Eastmoor')", "count": 0}),
+    _promise("stewards see no closed site", "j.ames", values={**_OPERATIONS, "column": "site.status", "only": ["open"]}),
+    _promise("no grid orders for stewards", {"imagine": {"groups": ["stewards"]}}, hidden={**_OPERATIONS, "objects": ["tag:grid-agreement"]}),
+    _promise("no grid orders for contractors", "r.oddie", hidden={**_OPERATIONS, "objects": ["column:generation.curtailed_kwh", "measure:compensation_due"]}),
+    _promise("contractors see no costs", "r.oddie", hidden={**_OPERATIONS, "objects": ["measure:job_cost", "measure:cost_per_job"]}),
+    _promise("contractors see jobs of their own firm only", "r.oddie", rows={**_OPERATIONS, "table": "job", "where": "contractor_id <> 1", "count": 0}),
+    _promise("contractors open their own page only", "r.oddie", pages={"can_open": ["contractor-week"], "cannot_open": ["output", "outages", "compensation"]}),
+    _promise("the board sees every site", "v.birk", rows={**_OPERATIONS, "table": "site", "count": 48}),
+    _promise("landholders see one landholder", "lh.03", rows={**_OPERATIONS, "table": "landholder", "count": 1}),
+    _promise("treasury reads no private e-mail", "t.holm", values={**_OPERATIONS, "column": "technician.private_email", "only": []}),
+    _promise("visitors see nothing", "u.stell", nothing=True),
+    _promise("the disabled see nothing", "a.finn", nothing=True),
+    _promise("the expired line opens nothing", "g.mire", values={**_OPERATIONS, "column": "site.district", "excludes": ["Estuary"]}),
+    _promise("treasury opens no compensation", "t.holm", pages={"cannot_open": ["compensation"]}),
+    _promise(
+        "the stores overview withholds what bearings are worth",
+        "l.esk",
+        total={"model": "spare-parts", "measure": "value_at_cost", "by": ["part.class"], "line": ["Gearbox"], "equals": 0},
+    ),
+]
+
 _SCOPE = [
     ("a.knott", "High Fells", "Upper Rigg", ""),
     ("a.knott", "High Fells", "Lower Rigg", ""),
@@ -347,16 +513,18 @@ def document() -> dict[str, Any]:
         "attributes": ATTRIBUTES,
         "groups": groups(),
         "users": users(),
-        "models": [MODEL],
+        "models": [MODEL, STORES],
         "roles": ROLES,
         "shelves": SHELVES,
         "pages": PAGES,
+        "promises": PROMISES,
     }
 
 
 def generate(folder: Path) -> None:
     """Writes the demo bundle with its data into a folder."""
     generate_tables(folder / "data")
+    generate_stores(folder / "data")
     with (folder / "data" / "steward_scope.csv").open("w", encoding="utf-8", newline="") as opened:
         writer = csv.writer(opened, lineterminator="\n")
         writer.writerow(["login", "area", "district", "until_day"])

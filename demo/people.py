@@ -156,7 +156,7 @@ SIGN_INS: list[tuple[str, str]] = [
     ("h.warden", "Administrator: writes roles, looks as others, releases."),
     ("j.ames", "Area steward of High Fells and Eastmoor: output and jobs of the open sites there, nothing about grid orders."),
     ("r.oddie", "Contractor, Fell Rotors: the jobs of his own firm, without costs."),
-    ("t.holm", "Treasury: costs, compensation and lease payments everywhere, no personal details."),
+    ("t.holm", "Treasury: costs, compensation and lease payments everywhere, personal details masked."),
     ("v.birk", "Board: everything."),
     ("lh.03", "Landholder: the payments for her own parcel."),
     ("a.knott", "Operations desk: no role yet, so nothing at all."),
