@@ -14,6 +14,7 @@ from moorland.core.engine.questions import Question
 from moorland.core.insight import impact as impact_module
 from moorland.core.insight.impact import impact
 from tests.core.oracle import conditions as cond
+from tests.core.oracle.worlds import MEASURES as ALL_MEASURES
 from tests.core.oracle.worlds import World
 from tests.core.test_against_oracle import plain
 
@@ -48,6 +49,24 @@ def test_together_as_alone(seed: int) -> None:
     with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0), mock.patch.object(evaluating, "LEAST_VIEWERS", 1):
         together = [plain(answers[0].model_dump()) for _, answers in core.answers(viewers, [question])]
     assert together == alone
+
+
+@CASES
+@given(st.integers(0, 2**40))
+def test_totals_on_strata_are_those_on_rows_masks_and_whole_totals_too(seed: int) -> None:
+    world = World(seed)
+    maker = world.maker
+    by = maker.random.sample([name for name, _ in maker.columns("job")], maker.random.randint(0, 2))
+    where = maker.condition("job", 1, inner=False, viewer=False) if maker.chance(0.3) else None
+    measures = [name for name, (table, _) in ALL_MEASURES.items() if table == "job" and name != "share"]
+    question = Question.model_validate(
+        {"totals": {"model": "farm", "by": by, "measures": measures, "where": cond.text(where) if where else None, "subtotals": True}}
+    )
+    core = world.core()
+    on_rows = plain(core.answer(core.viewer("ann"), question).model_dump())
+    with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0):
+        on_strata = plain(core.answer(core.viewer("ann"), question).model_dump())
+    assert on_strata == on_rows
 
 
 def test_viewers_who_hold_the_same_roles_are_answered_together() -> None:
