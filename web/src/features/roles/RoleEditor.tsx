@@ -170,7 +170,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
         + rows
       </button>
       <Group
-        title="Objects"
+        title={sentences.some((sentence) => sentence.mask) ? "Objects and masks" : "Objects"}
         kinds={["objects", "mask"]}
         sentences={sentences}
         render={card}
@@ -185,9 +185,12 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
           + objects
         </button>
       )}
+      {sentences.some((sentence) => sentence.beneath ?? sentence.change) && (
+        <Group title="Rows beneath and changes" kinds={["beneath", "change"]} sentences={sentences} render={card} none="" />
+      )}
       <Group
         title="Pages"
-        kinds={["beneath", "change", "pages"]}
+        kinds={["pages"]}
         sentences={sentences}
         render={card}
         none={role.kind === "grant" ? "No pages sentence: this role opens no page." : "No pages sentence: no page is closed."}

@@ -1,9 +1,10 @@
 import { Button, Dropdown, Select } from "antd";
 import type { ModelAnswer, Problem, Role, Schemas, Sentence } from "../../api/client";
 import { ObjectsEditor } from "./ObjectsEditor";
+import { OtherWords } from "./OtherWords";
 import { PagesEditor } from "./PagesEditor";
 import { type Attribute, RowsEditor, useCheck } from "./RowsEditor";
-import { ObjectsWords, OtherWords, PagesWords, RowsWords } from "./Words";
+import { ObjectsWords, PagesWords, RowsWords } from "./Words";
 
 type Props = {
   role: Role;

@@ -104,16 +104,3 @@ export function PagesWords({ sentence, limit }: { sentence: NonNullable<Sentence
     </span>
   );
 }
-
-/** Sentences this version cannot edit yet, readable all the same. */
-export function OtherWords({ sentence }: { sentence: Sentence }) {
-  const [kind, content] = Object.entries(sentence).find(([key, value]) => value && !["label", "about", "reason"].includes(key)) ?? [
-    "?",
-    {},
-  ];
-  return (
-    <span>
-      <span className="kw">{kind}</span> <code>{JSON.stringify(content)}</code>
-    </span>
-  );
-}
