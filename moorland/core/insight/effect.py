@@ -8,6 +8,7 @@ from pydantic import Field
 from moorland.core.bundle.shape import ConditionText, Shape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.listing import Listing, cell_values
+from moorland.core.engine.masking import CLEAR, ShownColumn, codes_of
 from moorland.core.engine.naming import check_filter, column_key, parse_filter
 from moorland.core.engine.questions import AnswerError, CellState, ColumnName, Refused
 from moorland.core.engine.strata import strata_for
@@ -38,10 +39,11 @@ class ModelShare(Shape):
 
 
 class AlignedRow(Shape):
-    """A row of all the data, and for each viewer the state of its cells; None where the row is withheld from that viewer."""
+    """A row of all the data, and for each viewer the state of its cells and what is shown in them; None where the row is withheld from that viewer."""
 
     values: list[Any]
     states: list[list[CellState] | None]
+    shown: list[list[Any] | None]
 
 
 class AlignedRows(Shape):
@@ -149,18 +151,31 @@ def aligned_rows(evaluator: Evaluator, question: AlignedQuestion, viewers: list[
     listing.matching = matching
     wanted = listing.ordered(order, evaluator.secret)[question.offset : question.offset + question.limit]
     cells = [cell_values(data, question.table, key, wanted, np.ones(len(wanted), np.bool_)) for key in columns]
-    states = [_states(model, mask, question.table, columns, wanted) if model else [None] * len(wanted) for model, mask in zip(models, masks, strict=True)]
+    views = [
+        _view(model, mask, question.table, columns, wanted, evaluator.secret) if model else [(None, None)] * len(wanted)
+        for model, mask in zip(models, masks, strict=True)
+    ]
     values = [list(row) for row in zip(*cells, strict=True)] if columns else [[] for _ in wanted]
-    rows = [AlignedRow(values=row, states=[viewer[index] for viewer in states]) for index, row in enumerate(values)]
+    rows = [AlignedRow(values=row, states=[view[index][0] for view in views], shown=[view[index][1] for view in views]) for index, row in enumerate(values)]
     return AlignedRows(columns=list(names), matching=len(selected), rows=rows, visible=visible, refused=refused)
 
 
-def _states(model: ViewerModel, mask: Mask, table: str, columns: list[tuple[str, str]], wanted: Any) -> list[list[CellState] | None]:
-    """For one viewer the cell states of each wanted row, None for a withheld row."""
+def _view(
+    model: ViewerModel, mask: Mask, table: str, columns: list[tuple[str, str]], wanted: Any, secret: bytes
+) -> list[tuple[list[CellState] | None, list[Any] | None]]:
+    """For one viewer the states of the cells of each wanted row and what is shown in them; None for a withheld row."""
     grants = model.granting((), (table,))
-    by_column = []
+    by_column, shown_by_column = [], []
     for key in columns:
         states = model.cell_states(table, key, grants) if key in model.objects.columns else model.ladder.hidden
-        by_column.append(model.ladder.names(np.full(len(wanted), states) if isinstance(states, int) else states[wanted]))
-    rows: list[list[CellState] | None] = [list(row) for row in zip(*by_column, strict=True)] if columns else [[] for _ in wanted]
-    return [row if is_shown else None for row, is_shown in zip(rows, mask[wanted].tolist(), strict=True)]
+        here = np.full(len(wanted), states, dtype=np.int16) if isinstance(states, int) else states[wanted]
+        by_column.append(model.ladder.names(here))
+        if np.isin(here, [CLEAR, model.ladder.hidden]).all():
+            shown_by_column.append(cell_values(model.data, table, key, wanted, here == CLEAR))
+        else:
+            shown = ShownColumn(model.data, key, model.ladder, np.unique(here).tolist(), secret)
+            shown_by_column.append(shown.values(shown.numbers(here, codes_of(model.data, table, key, wanted))))
+    states_of_rows: list[list[CellState]] = [list(row) for row in zip(*by_column, strict=True)] if columns else [[] for _ in wanted]
+    shown_in_rows = [list(row) for row in zip(*shown_by_column, strict=True)] if columns else [[] for _ in wanted]
+    seen = mask[wanted].tolist()
+    return [(row, cells) if is_seen else (None, None) for row, cells, is_seen in zip(states_of_rows, shown_in_rows, seen, strict=True)]

@@ -506,9 +506,11 @@ export interface components {
         };
         /**
          * AlignedRow
-         * @description A row of all the data, and for each viewer the state of its cells; None where the row is withheld from that viewer.
+         * @description A row of all the data, and for each viewer the state of its cells and what is shown in them; None where the row is withheld from that viewer.
          */
         AlignedRow: {
+            /** Shown */
+            shown: (unknown[] | null)[];
             /** States */
             states: (("clear" | "masked" | "hidden")[] | null)[];
             /** Values */

@@ -1,4 +1,4 @@
-import { type ThemeConfig, theme as antTheme } from "antd";
+import { theme as antTheme, type ThemeConfig } from "antd";
 
 /** The colours of Moorland, named after what grows and lies on a moor. Every colour on screen comes from here. */
 const light = {

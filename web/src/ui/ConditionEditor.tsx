@@ -1,8 +1,8 @@
 import {
+  autocompletion,
   type Completion,
   type CompletionContext,
   type CompletionResult,
-  autocompletion,
   closeCompletion,
   completionKeymap,
   completionStatus,

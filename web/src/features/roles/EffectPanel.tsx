@@ -8,6 +8,7 @@ import { shownValue } from "../../ui/figures";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
+import { SeenCell } from "../../ui/SeenCell";
 import { Share } from "../../ui/Share";
 import { useDelayed } from "../../ui/useDelayed";
 
@@ -237,14 +238,13 @@ function RowsPreview({ model, answer, table }: { model: ModelAnswer | undefined;
                   }
                 >
                   {order.map((index) => {
-                    const value = shownValue(row.values[index]);
-                    const number = typeof row.values[index] === "number" ? "number" : "";
-                    const withheld =
-                      (states === null && change !== "lost" && index !== keyAt) || (states !== null && states[index] === "hidden");
+                    const withheld = states === null && change !== "lost" && index !== keyAt;
+                    const state = withheld ? "hidden" : (states?.[index] ?? "clear");
+                    const value = states === null ? row.values[index] : row.shown[0]?.[index];
                     return (
-                      <td key={after.columns[index]} className={withheld ? `hid ${number}` : number}>
-                        {withheld ? <span className="visually-hidden">withheld</span> : value}
-                      </td>
+                      <SeenCell key={after.columns[index]} state={state} number={typeof row.values[index] === "number"}>
+                        {shownValue(value)}
+                      </SeenCell>
                     );
                   })}
                 </tr>

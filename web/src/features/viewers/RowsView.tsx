@@ -6,8 +6,9 @@ import { useWorkbench } from "../../app/workbench";
 import { shownValue } from "../../ui/figures";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
-import { Share } from "../../ui/Share";
 import { Scroll } from "../../ui/Scroll";
+import { SeenCell } from "../../ui/SeenCell";
+import { Share } from "../../ui/Share";
 import { FilterField } from "./FilterField";
 
 const PAGE = 100;
@@ -22,6 +23,7 @@ function Sees({ states }: { states: Schemas["AlignedRow"]["states"][number] | un
     );
   }
   const shown = states.filter((state) => state === "clear").length;
+  const masked = states.filter((state) => state === "masked").length;
   if (shown === states.length) {
     return (
       <>
@@ -33,7 +35,7 @@ function Sees({ states }: { states: Schemas["AlignedRow"]["states"][number] | un
     <>
       <span className="sees partly" />{" "}
       <span className="small">
-        {shown} of {states.length} cells
+        {shown} of {states.length} cells{masked > 0 && `, ${String(masked)} masked`}
       </span>
     </>
   );
@@ -153,11 +155,12 @@ export function RowsView({ model }: { model: ModelAnswer }) {
                   ))}
                   {row.values.map((value, index) => {
                     const states = focus > 0 ? row.states[focus - 1] : undefined;
-                    const hidden = focus > 0 && states?.[index] !== "clear";
+                    const state = focus > 0 ? (states?.[index] ?? "hidden") : "clear";
+                    const shown = focus > 0 ? row.shown[focus - 1]?.[index] : value;
                     return (
-                      <td key={rows.columns[index]} className={`${hidden ? "hid" : ""} ${typeof value === "number" ? "number" : ""}`}>
-                        {hidden ? <span className="visually-hidden">withheld</span> : shownValue(value)}
-                      </td>
+                      <SeenCell key={rows.columns[index]} state={state} number={typeof value === "number"}>
+                        {shownValue(shown)}
+                      </SeenCell>
                     );
                   })}
                 </tr>

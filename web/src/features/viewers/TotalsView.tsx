@@ -7,8 +7,8 @@ import { shownValue } from "../../ui/figures";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
 import { shownKey } from "../../ui/PageView";
-import { count, Share } from "../../ui/Share";
 import { Scroll } from "../../ui/Scroll";
+import { count, Share } from "../../ui/Share";
 import { FilterField } from "./FilterField";
 
 type Totals = Schemas["TotalsAnswer"];

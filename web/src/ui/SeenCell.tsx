@@ -1,0 +1,25 @@
+import type { ReactNode } from "react";
+import type { Schemas } from "../api/client";
+
+type CellState = NonNullable<Schemas["AlignedRow"]["states"][number]>[number];
+
+/** A cell of a table in one of the three states: told by shape and by words, never by colour alone. */
+export function SeenCell({ state, number, children }: { state: CellState; number: boolean; children: ReactNode }) {
+  const align = number ? "number" : "";
+  if (state === "hidden") {
+    return (
+      <td className={`hid ${align}`}>
+        <span className="visually-hidden">withheld</span>
+      </td>
+    );
+  }
+  if (state === "masked") {
+    return (
+      <td className={align} title="masked: shown in part">
+        <span className="msk">{children}</span>
+        <span className="visually-hidden"> (masked)</span>
+      </td>
+    );
+  }
+  return <td className={align}>{children}</td>;
+}
