@@ -124,3 +124,83 @@ def test_a_bundle_in_one_document_is_read_too(folder: Path, tmp_path: Path) -> N
     path = tmp_path / "one.json"
     path.write_text(json.dumps({"moorland": 1, "name": "One", "users": [{"login": "ann", "name": "Ann"}]}))
     assert run("check", path).exit_code == 0
+
+
+PROMISE = """
+promises:
+  - {name: two sites, viewer: ann, must: {rows: {model: m, table: site, count: 2}}}
+  - {name: no marsh, viewer: ann, must: {values: {model: m, column: site.area, excludes: [marsh]}}}
+"""
+
+
+def test_check_runs_the_promises_and_exits_with_1_where_one_is_broken(folder: Path) -> None:
+    (folder / "bundle.yaml").write_text(BUNDLE + PROMISE)
+    assert run("check", folder).exit_code == 0
+    (folder / "bundle.yaml").write_text(BUNDLE + PROMISE.replace("count: 2", "count: 3"))
+    result = run("check", folder, "--json")
+    document = json.loads(result.stdout)
+    assert (result.exit_code, [promise["kept"] for promise in document["promises"]]) == (1, [False, True])
+
+
+def test_check_fails_on_findings_only_when_asked_to(folder: Path) -> None:
+    (folder / "bundle.yaml").write_text(BUNDLE.replace("assigned: [{everyone: true}]", "assigned: []"))
+    document = json.loads(run("check", folder, "--json").stdout)
+    assert [finding["kind"] for finding in document["findings"]] == ["role_held_by_nobody"]
+    assert (run("check", folder).exit_code, run("check", folder, "--fail-on", "low").exit_code) == (0, 1)
+    assert run("check", folder, "--fail-on", "everything").exit_code == 2
+
+
+def test_a_promise_that_names_what_is_not_there_is_wrong_input_with_its_place(folder: Path) -> None:
+    (folder / "bundle.yaml").write_text(BUNDLE + PROMISE.replace("table: site,", "table: sight,"))
+    result = run("check", folder)
+    assert result.exit_code == 2
+    assert "promises[0].must.rows.table" in result.stderr
+
+
+def test_trace_explains_and_says_what_would_have_to_change(folder: Path) -> None:
+    result = run("trace", folder, "--viewer", "ann", "--table", "site", "--row", "2", "--json")
+    document = json.loads(result.stdout)
+    assert (result.exit_code, document["trace"]["outcome"], document["what_would_have_to_change"]) == (0, "cannot", [])
+    told = run("trace", folder, "--viewer", "ann", "--table", "site", "--row", "2", "--other", "bob").stdout
+    assert "site.area = marsh from the row" in told
+    assert "They part at the layer account." in told
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [("--table", "site", "--row", "9"), ("--table", "sight", "--row", "1"), ("--table", "site"), (), ("--table", "site", "--row", "x"), ("--page", "none")],
+)
+def test_a_trace_of_nothing_is_wrong_input(folder: Path, arguments: tuple[str, ...]) -> None:
+    assert run("trace", folder, "--viewer", "ann", *arguments).exit_code == 2
+
+
+def test_diff_tells_who_loses_what(folder: Path, tmp_path_factory: pytest.TempPathFactory) -> None:
+    other = tmp_path_factory.mktemp("other")
+    (other / "bundle.yaml").write_text(BUNDLE.replace("area = 'fell'", "id = 1"))
+    (other / "site.csv").write_text((folder / "site.csv").read_text())
+    document = json.loads(run("diff", folder, other, "--total", "sites", "--json").stdout)
+    (group,) = document["groups"]
+    assert (document["viewers"], group["logins"]) == (2, ["ann"])
+    assert group["impact"]["tables"][0]["lost"] == 1
+    assert group["impact"]["totals"] == [{"model": "m", "measure": "sites", "before": 2.0, "after": 1.0}]
+    assert run("diff", folder, other, "--total", "nothing").exit_code == 2
+    assert "Of 2 viewers, 0 see something else." in run("diff", folder, folder).stdout
+
+
+def test_sql_binds_values_and_says_what_it_cannot_answer(folder: Path) -> None:
+    (folder / "questions.json").write_text(
+        questions(ask=[{"rows": {"model": "m", "table": "site"}}, {"objects": {"model": "m"}}, {"rows": {"model": "m", "table": "x"}}])
+    )
+    document = json.loads(run("sql", folder, folder / "questions.json", "--dialect", "sqlite", "--json").stdout)
+    first, second, third = document["viewers"][0]["answers"]
+    assert [statement["gives"] for statement in first["statements"]] == ["count", "rows"]
+    assert (second["error"]["code"], third["error"]["code"]) == ("not_in_sql", "not_found")
+    assert run("sql", folder, folder / "questions.json", "--dialect", "other").exit_code == 2
+
+
+def test_evaluate_tries_changes(folder: Path) -> None:
+    text = BUNDLE.replace("sentences: [", "sentences: [{change: {table: site, update: 'id < 3'}}, ")
+    (folder / "bundle.yaml").write_text(text)
+    (folder / "questions.json").write_text(questions(ask=[{"change": {"model": "m", "table": "site", "update": {"set": {"area": "fell"}}}}]))
+    document = json.loads(run("evaluate", folder, folder / "questions.json", "--json").stdout)
+    assert document["viewers"][0]["answers"] == [{"meant": 2, "allowed": 1, "refused": 1}]

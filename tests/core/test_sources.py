@@ -1,7 +1,10 @@
 """Table data from files: read by declared type, refused with file, line and column (bundle.md)."""
 
+import datetime
 from pathlib import Path
+from typing import Any
 
+import openpyxl
 import pyarrow as pa
 import pyarrow.parquet
 import pytest
@@ -10,6 +13,7 @@ from moorland.core.bundle.model import Table
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.columns import TableData
 from moorland.core.sources import files
+from moorland.core.sources.files import read_table
 
 TABLE = {
     "name": "t",
@@ -123,3 +127,58 @@ def test_equal_content_has_an_equal_version_and_other_content_another(tmp_path: 
     line = "1,a,1,true,2026-01-01,\n"
     assert read(tmp_path, HEADER + line).version == read(tmp_path, HEADER + line).version
     assert read(tmp_path, HEADER + line).version != read(tmp_path, HEADER + line.replace("a", "b")).version
+
+
+def workbook(path: Path, rows: list[list[Any]], sheet: str = "Sites") -> None:
+    book = openpyxl.Workbook()
+    book.active.title = sheet
+    for row in rows:
+        book.active.append(row)
+    book.save(path)
+
+
+SITES = Table.model_validate(
+    {
+        "name": "site",
+        "key": "id",
+        "data": "site.xlsx",
+        "columns": [
+            {"name": "id", "type": "integer"},
+            {"name": "name", "type": "text"},
+            {"name": "opened", "type": "date"},
+            {"name": "rent", "type": "number"},
+        ],
+    }
+)
+
+
+def test_a_workbook_is_read_by_the_declared_types(tmp_path: Path) -> None:
+    rows = [["Made up"], ["id", "name", "opened", "rent"], [1.0, "Rigg", datetime.datetime(2026, 1, 2), 2.5], [2, None, None, 3]]
+    workbook(tmp_path / "site.xlsx", rows)
+    data = read_table(tmp_path, SITES.model_copy(update={"header_row": 2, "sheet": "Sites"}))
+    assert (data.rows, data.columns["id"].values[:-1].tolist(), data.columns["rent"].values[:-1].tolist()) == (2, [1, 2], [2.5, 3.0])
+    assert data.columns["name"].codes is not None
+    assert data.columns["name"].codes[:-1].tolist() == [0, -1]
+
+
+@pytest.mark.parametrize(
+    ("rows", "more", "words"),
+    [
+        ([["id", "name", "opened"]], {}, "the column rent is missing"),
+        ([["id", "name", "opened", "rent", "more"]], {}, "the column more is not declared"),
+        ([["id", "name", "opened", "rent"], ["x", "a", None, 1]], {}, "row 1 holds 'x': not of type integer"),
+        ([["id", "name", "opened", "rent"], [1, "a", None, 1], [1, "b", None, 1]], {}, "stands 2 times"),
+        ([["id", "name", "opened", "rent"]], {"sheet": "Stes"}, "there is no sheet Stes"),
+        ([["id"]], {"header_row": 9}, "holds no header"),
+    ],
+)
+def test_a_wrong_workbook_is_told_in_words(tmp_path: Path, rows: list[list[Any]], more: dict[str, Any], words: str) -> None:
+    workbook(tmp_path / "site.xlsx", rows)
+    with pytest.raises(BundleError, match=words):
+        read_table(tmp_path, SITES.model_copy(update=more))
+
+
+def test_what_is_not_a_workbook_is_told(tmp_path: Path) -> None:
+    (tmp_path / "site.xlsx").write_bytes(b"PK not really")
+    with pytest.raises(BundleError, match="not readable as a workbook"):
+        read_table(tmp_path, SITES)

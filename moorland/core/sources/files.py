@@ -2,7 +2,6 @@
 
 import csv
 import hashlib
-import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -13,19 +12,14 @@ import pyarrow.csv
 import pyarrow.parquet
 
 from moorland.core.bundle.model import Table
-from moorland.core.bundle.problems import BundleError, Problem, nearest_name
+from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.reading import path_inside
 from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, TableData, empty_table, encode
 from moorland.core.engine.evaluator import TableLoader
+from moorland.core.sources.cells import check_columns, parsed
+from moorland.core.sources.workbooks import read_workbook
 
 MAX_LINE_BYTES = 16 * 1024 * 1024
-_PATTERNS = {
-    "integer": re.compile(r"[-+]?\d{1,19}"),
-    "number": re.compile(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?"),
-    "boolean": re.compile(r"true|false"),
-    "date": re.compile(r"\d{4}-\d{2}-\d{2}"),
-    "timestamp": re.compile(r"\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}(:\d{2}(\.\d{1,6})?)?"),
-}
 
 
 def folder_loader(folder: Path) -> TableLoader:
@@ -50,8 +44,10 @@ def read_arrow(path: Path, table: Table) -> pa.Table:
         arrow = _read_csv(path, table)
     elif path.suffix == ".parquet":
         arrow = _read_parquet(path, table)
+    elif path.suffix == ".xlsx":
+        arrow = read_workbook(path, table)
     else:
-        raise BundleError([Problem("format", "table data is .csv or .parquet.", str(table.data))])
+        raise BundleError([Problem("format", "table data is .csv, .parquet or .xlsx.", str(table.data))])
     check_key(arrow, table, str(table.data))
     return arrow
 
@@ -91,17 +87,6 @@ def check_key(arrow: pa.Table, table: Table, file: str) -> None:
         raise BundleError([Problem("key", f"the key {table.key} = {twice['values']} stands {twice['counts']} times.", file)])
 
 
-def _check_columns(names: list[str], table: Table, file: str) -> None:
-    declared = [column.name for column in table.columns if not column.derived]
-    problems = [Problem("duplicate", f"the column {name} stands twice.", file) for name in sorted({name for name in names if names.count(name) > 1})]
-    problems += [Problem("missing_column", f"the column {name} is missing.", file, nearest=nearest_name(name, names)) for name in declared if name not in names]
-    problems += [
-        Problem("surplus_column", f"the column {name} is not declared.", file, nearest=nearest_name(name, declared)) for name in names if name not in declared
-    ]
-    if problems:
-        raise BundleError(problems)
-
-
 def _read_csv(path: Path, table: Table) -> pa.Table:
     file = str(table.data)
     for number, line_bytes in _line_lengths(path):
@@ -114,7 +99,7 @@ def _read_csv(path: Path, table: Table) -> pa.Table:
         raise BundleError([Problem("csv", f"the header cannot be read: {error}.", file)]) from None
     if not header:
         raise BundleError([Problem("csv", "the file is empty; it needs a header.", file)])
-    _check_columns(header, table, file)
+    check_columns(header, table, file)
     types = {column.name: pa.string() for column in table.columns if not column.derived}
     options = pyarrow.csv.ConvertOptions(column_types=types, strings_can_be_null=True, quoted_strings_can_be_null=True, null_values=[""])
     try:
@@ -127,7 +112,7 @@ def _read_csv(path: Path, table: Table) -> pa.Table:
         if column.derived:
             continue
         try:
-            columns[column.name] = _parsed(text.column(column.name), column.type)
+            columns[column.name] = parsed(text.column(column.name), column.type)
         except ValueError as error:
             problems.append(Problem("type", f"{error}: not of type {column.type}.", f"{file}, column {column.name}"))
     if problems:
@@ -152,41 +137,11 @@ def _line_lengths(path: Path) -> Iterator[tuple[int, int]]:
         yield number, length
 
 
-def _parsed(texts: pa.ChunkedArray, type_: str) -> pa.ChunkedArray:
-    """Texts as values of a type. Raises ValueError naming the first line that does not fit."""
-    if type_ == "text":
-        return texts
-    encoded = pc.dictionary_encode(texts).combine_chunks()
-    if isinstance(encoded, pa.ChunkedArray):
-        encoded = encoded.chunk(0)
-    distinct = encoded.dictionary.to_pylist()
-    pattern = _PATTERNS[type_]
-    wrong = next((text for text in distinct if not pattern.fullmatch(text)), None)
-    if wrong is None:
-        try:
-            values = pa.array([text == "true" for text in distinct], pa.bool_()) if type_ == "boolean" else pc.cast(encoded.dictionary, ARROW_TYPES[type_])
-            if type_ == "number" and not pc.all(pc.is_finite(values)).as_py() and len(values):
-                raise pa.ArrowInvalid("beyond the range of numbers")
-            return pa.chunked_array([pc.take(values, encoded.indices)], type=ARROW_TYPES[type_])
-        except pa.ArrowInvalid:
-            wrong = next(text for text in distinct if not _castable(text, type_))
-    row = int(np.flatnonzero(pc.equal(texts, wrong).fill_null(False).to_numpy())[0])
-    raise ValueError(f"row {row + 1} holds {wrong[:60]!r}")
-
-
-def _castable(text: str, type_: str) -> bool:
-    try:
-        value = pc.cast(pa.array([text]), ARROW_TYPES[type_])
-        return type_ != "number" or bool(pc.is_finite(value)[0].as_py())
-    except pa.ArrowInvalid:
-        return False
-
-
 def _read_parquet(path: Path, table: Table) -> pa.Table:
     file = str(table.data)
     try:
         opened = pyarrow.parquet.ParquetFile(path)
-        _check_columns(opened.schema_arrow.names, table, file)
+        check_columns(opened.schema_arrow.names, table, file)
         arrow = opened.read()
     except (pa.ArrowInvalid, OSError) as error:
         raise BundleError([Problem("parquet", f"not readable as Parquet: {error}.", file)]) from None
