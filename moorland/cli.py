@@ -59,7 +59,7 @@ def _evaluator(path: Path, as_of: datetime.date | None, data_too: bool = False) 
         folder = path
     problems = _data_problems(bundle, folder) if data_too else []
     try:
-        evaluator = Evaluator(bundle, folder_loader(folder), as_of)
+        evaluator = Evaluator(bundle, folder_loader(folder), as_of, os.environ.get("MOORLAND_SECRET", "moorland").encode())
     except BundleError as error:
         problems = [*(locate(problem, file, origins) for problem in error.problems), *problems]
     if problems:
@@ -160,7 +160,8 @@ def evaluate(
         asked = _read_questions(questions)
         evaluator = _evaluator(bundle, asked.as_of)
         viewers = list(evaluator.everyone()) if asked.viewers == "everyone" else [evaluator.viewer(reference) for reference in asked.viewers]
-        answered = list(evaluator.answers(viewers, asked.ask))
+        with _progress(f"answering {len(asked.ask)} questions for {len(viewers)} viewers"):
+            answered = list(evaluator.answers(viewers, asked.ask))
     except BundleError as error:
         raise _fail(error.problems) from None
     if as_json:

@@ -2,9 +2,11 @@
 
 import pytest
 
+from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.clauses import simple_clauses
 from moorland.core.language.errors import ConditionError
+from moorland.core.language.parser import parse
 from tests.core.test_conditions import SCHEMA, SCOPE
 
 
@@ -85,3 +87,13 @@ def test_simple_conditions_are_clauses(condition: str, expected: list[tuple[obje
 @pytest.mark.parametrize("condition", ["t = 'a' OR t = 'b'", "LOWER(t) = 'a'", "NOT t = 'a'", "i > 5", "t IN ('a', NULL)"])
 def test_other_conditions_stay_text(condition: str) -> None:
     assert simple_clauses(check_condition(condition, SCOPE)) is None
+
+
+@pytest.mark.parametrize("text", ["NOT " * 4000 + "TRUE", "n" + " + 1" * 4000 + " > 0", "'a'" + " || 'a'" * 2000 + " = 'b'", "(" * 2000 + "TRUE" + ")" * 2000])
+def test_an_endless_expression_is_told_and_exhausts_nothing(text: str) -> None:
+    with pytest.raises(ConditionError, match="nested deeper than"):
+        parse(text)
+
+
+def test_long_lists_of_alternatives_are_no_nesting() -> None:
+    assert isinstance(parse("n = 1" + " OR n = 1" * 1500), tree.Or)

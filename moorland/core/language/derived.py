@@ -13,6 +13,9 @@ from moorland.core.language.errors import ConditionError
 
 ColumnKey = tuple[str, str]
 
+#: So many derived columns may build on one another.
+MOST_DERIVED_DEEP = 30
+
 
 @dataclass(frozen=True)
 class DerivedColumn:
@@ -63,6 +66,8 @@ def check_derived(schema: Schema) -> tuple[dict[ColumnKey, DerivedColumn], list[
         if cycle:
             circle = " → ".join(".".join(step) for step in cycle)
             problems.append(Problem("cycle", f"the derived columns form a cycle: {circle}.", path=_place(schema, key)))
+        elif _depth(key, checked) > MOST_DERIVED_DEEP:
+            problems.append(Problem("nested", f"derived columns build on one another more than {MOST_DERIVED_DEEP} deep.", path=_place(schema, key)))
         complete[key] = DerivedColumn(key, derived.type, derived.expression, derived.of, derived.values, derived.otherwise, derived.reads, frozenset(inputs))
     problems += _check_keys(schema, complete)
     return complete, problems
@@ -120,6 +125,15 @@ def _inputs(key: ColumnKey, checked: Derived) -> tuple[set[ColumnKey], list[Colu
             found.add(read)
             stack += [(deeper, [*path, deeper]) for deeper in (checked[read].reads if read in checked else ())]
     return found, []
+
+
+def _depth(key: ColumnKey, checked: Derived) -> int:
+    """How many derived columns stand one on the other beneath one; there is no cycle."""
+    level, depth = {key}, 0
+    while level and depth <= MOST_DERIVED_DEEP:
+        level = {read for one in level if one in checked for read in checked[one].reads}
+        depth += 1
+    return depth
 
 
 def _check_keys(schema: Schema, derived: Derived) -> list[Problem]:

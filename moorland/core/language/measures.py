@@ -8,6 +8,9 @@ from moorland.core.language.checking import Scope, check_expression
 from moorland.core.language.derived import Derived, with_inputs
 from moorland.core.language.errors import ConditionError
 
+#: So many measures may stand one inside the other.
+MOST_MEASURES_DEEP = 30
+
 
 @dataclass(frozen=True)
 class CheckedMeasure:
@@ -44,6 +47,8 @@ def _written_out(schema: Schema, name: str, text: str, table: str, above: tuple[
         if node.name in (*above, name):
             cycle = " → ".join([*above, name, node.name])
             raise ConditionError("cycle", f"the measures form a cycle: {cycle}.", node.start, node.end)
+        if len(above) >= MOST_MEASURES_DEEP:
+            raise ConditionError("nested", f"measures build on one another more than {MOST_MEASURES_DEEP} deep.", node.start, node.end)
         named = schema.measures[node.name]
         return _written_out(schema, named.name, named.expression, named.table, (*above, name))
 

@@ -26,7 +26,23 @@ def parse(text: str) -> tree.Node:
     expression = parser.condition()
     if parser.token.kind != "end":
         raise parser.unexpected("the expression ends before this")
+    if _deeper_than(expression, MAX_DEPTH):
+        raise ConditionError("syntax", f"nested deeper than {MAX_DEPTH} levels; chains of + or || count as levels.", expression.start, expression.end)
     return expression
+
+
+def _deeper_than(expression: tree.Node, most: int) -> bool:
+    """Whether some part of a tree lies deeper; looks level by level, so that no depth exhausts the stack."""
+    level = [expression]
+    for _ in range(most):
+        level = [child for node in level for child in _parts(node)]
+        if not level:
+            return False
+    return True
+
+
+def _parts(node: tree.Node) -> list[tree.Node]:
+    return [node.where] if isinstance(node, tree.InnerQuery) and node.where is not None else list(node.children())
 
 
 class _Parser:
