@@ -243,12 +243,14 @@ def trace_command(
     only_role: Annotated[list[str] | None, typer.Option(help="As if the viewer held only this role; may be repeated.")] = None,
     page: Annotated[str | None, typer.Option(help="A page.")] = None,
     action: Annotated[str, typer.Option(help="What is to be done with the page: open, edit, publish, export.")] = "open",
-    model: Annotated[str | None, typer.Option(help="The model; the only one, unless given.")] = None,
+    model: Annotated[str | None, typer.Option(help="The model; the only one that has the table, unless given.")] = None,
     object_: Annotated[str | None, typer.Option("--object", help="An object, as table:site, column:site.area, measure:energy.")] = None,
     table: Annotated[str | None, typer.Option(help="The table of a row.")] = None,
     row: Annotated[str | None, typer.Option(help="The value of the row's key; its number from 0 where the table has no key.")] = None,
     column: Annotated[str | None, typer.Option(help="A column: may this cell of the row be seen?")] = None,
     measure: Annotated[str | None, typer.Option(help="A measure: does the row count in it?")] = None,
+    change: Annotated[str | None, typer.Option(help="A change of the row: delete, or update with --set.")] = None,
+    set_: Annotated[str | None, typer.Option("--set", help='The new values of an update, as JSON: {"status": "open"}.')] = None,
     other: Annotated[str | None, typer.Option(help="Another login: where do the two part?")] = None,
     as_json: AsJson = False,
     as_of: AsOf = None,
@@ -256,7 +258,8 @@ def trace_command(
     """Explains why a viewer can or cannot open a page, see an object, a row or a cell, or count a row; and what would have to change."""
     try:
         evaluator = _evaluator(bundle, _day(as_of))
-        name = model or (next(iter(evaluator.models)) if len(evaluator.models) == 1 else None)
+        having = [name for name, item in evaluator.models.items() if table is None or table in item.schema.tables]
+        name = model or (having[0] if len(having) == 1 else None)
         asked = _read_traced(
             {
                 "page": page,
@@ -267,6 +270,8 @@ def trace_command(
                 "row": row,
                 "column": column,
                 "measure": measure,
+                "change": change,
+                "set": _json(set_),
             },
             evaluator,
         )
@@ -303,6 +308,13 @@ def trace_command(
         output.print("What would have to change (each alone):", markup=False)
         for remedy in helping:
             output.print(f"  {remedy.message}{' It would be seen masked.' if remedy.outcome == 'masked' else ''}", markup=False)
+
+
+def _json(text: str | None) -> Any:
+    try:
+        return json.loads(text) if text else {}
+    except json.JSONDecodeError as error:
+        raise BundleError([Problem("set", f"not readable as JSON: {error}.")]) from None
 
 
 def _read_traced(fields: dict[str, Any], evaluator: Evaluator) -> Traced:

@@ -254,6 +254,18 @@ def test_a_trace_tells_who_opens_and_who_closes_a_page() -> None:
     assert (page.verdict, [reason.message for reason in page.reasons]) == ("stops", ["allows open on this page", "denies open on this page"])
 
 
+def test_a_trace_tells_whether_a_row_may_be_changed() -> None:
+    base = workspace(role("r", FELL, {"change": {"table": "site", "update": "rent < 15", "delete": "TRUE"}}))
+    assert traced(base, table="site", row=1, change="update", set={"rent": 12.0}).outcome == "can"
+    refused = traced(base, table="site", row=1, change="update", set={"rent": 18.0})
+    assert (refused.outcome, "no grant role allows this update" in refused.layers[-1].message) == ("cannot", True)
+    assert traced(base, table="site", row=2, change="update", set={"rent": 1.0}).layers[-1].reasons[0].passes is False
+    assert traced(base, table="site", row=2, change="delete").outcome == "can"
+    assert traced(base, table="site", row=3, change="delete").outcome == "cannot"
+    with pytest.raises(BundleError, match=r"there is no column site\.size"):
+        traced(base, table="site", row=1, change="update", set={"size": 1})
+
+
 def test_two_viewers_part_at_the_first_layer_that_differs() -> None:
     base = workspace(role("r", FELL), role("s", to="bob"))
     parted = where_they_part(traced(base, table="site", row=3), traced(base, "bob", table="site", row=3))

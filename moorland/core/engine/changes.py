@@ -73,6 +73,14 @@ def try_change(model: ViewerModel, question: ChangeQuestion, attributes: dict[st
     return _Attempt(model, table, "update").update(rows, read, {columns[name][1]: value for name, value in written[0].items()})
 
 
+def try_row(model: ViewerModel, table: str, row: int, values: dict[str, Scalar | None] | None) -> str | None:
+    """Why one row may not be updated to some values, or deleted where there are none; None where it may (9.2)."""
+    rows = np.array([row])
+    attempt = _Attempt(model, table, "delete" if values is None else "update")
+    trial = attempt.delete(rows, ()) if values is None else attempt.update(rows, (), values)
+    return trial.reasons[0]
+
+
 class _Attempt:
     """One change to one table for one viewer."""
 

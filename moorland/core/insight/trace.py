@@ -10,6 +10,7 @@ from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.shape import Name, Scalar, Shape
 from moorland.core.bundle.values import typed_value
+from moorland.core.engine.changes import try_row
 from moorland.core.engine.counting import Asked, Radix, count, counted_tables
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.listing import cell_values
@@ -20,6 +21,7 @@ from moorland.core.engine.questions import PagesAnswer
 from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.rules import RowRule
 from moorland.core.engine.visible import RoleRows, ViewerModel
+from moorland.core.language.evaluation import true_rows
 from moorland.core.people import Viewer
 
 LayerName = Literal["account", "page", "model", "object", "rows", "masks", "limits"]
@@ -40,6 +42,9 @@ class Traced(Shape):
     row: Scalar | None = None
     column: Name | None = None
     measure: Name | None = None
+    #: A change of the row: an update to the values of `set`, or its deletion.
+    change: Literal["update", "delete"] | None = None
+    set: dict[str, Scalar | None] = Field(default_factory=dict)
 
     @model_validator(mode="after")
     def _something(self) -> "Traced":
@@ -143,6 +148,8 @@ class _Tracing:
         if self.asked.column is not None or self.asked.measure is not None:
             yield self.masks(model, row)
         yield self.limits(model, row)
+        if self.asked.change is not None:
+            yield self.change(model, row)
 
     def account(self) -> TraceLayer:
         if not self.viewer.enabled:
@@ -349,6 +356,27 @@ class _Tracing:
         stopped = any(not _visible(limit, table, row) for limit in model.limits)
         message = "A limit role takes the row away." if stopped else "No limit role takes the row away." if model.limits else "No limit role is held."
         return TraceLayer(layer="limits", verdict="stops" if stopped else "passes", message=message, reasons=reasons)
+
+    def change(self, model: ViewerModel, row: int) -> TraceLayer:
+        """Whether the row may be changed, as a change question tries it; the last word of the layer of limits."""
+        table, kind = self.asked.table or "", self.asked.change or "update"
+        missing = [column for column in self.asked.set if (table, column) not in model.data.schema.columns]
+        if missing:
+            raise _unknown("column", f"{table}.{missing[0]}", [column for owner, column in model.data.schema.columns if owner == table])
+        why = try_row(model, table, row, dict(self.asked.set) if kind == "update" else None)
+        reasons = []
+        for rows in (*model.grants, *model.limits):
+            rules = [rule for rule in rows.role.changes if rule.table == table]
+            for rule in rules:
+                condition = rule.update if kind == "update" else rule.delete
+                frame = model.data.frame(table, self.viewer.values)
+                true = condition is not None and bool(true_rows(condition, frame, table, model.data.rows(table))[row])
+                says = "is true for the row as it is" if true else f"allows no {kind}" if condition is None else "is not true for the row as it is"
+                reasons.append(self.reason(rows.role, true, f"the change sentence on {table} {says}", rule.sentence))
+            if not rules and rows.role.role.kind == "grant":
+                reasons.append(self.reason(rows.role, False, f"has no change sentence on {table}"))
+        message = f"The {kind} is allowed." if why is None else f"The {kind} is refused: {why}."
+        return TraceLayer(layer="limits", verdict="passes" if why is None else "stops", message=message, reasons=reasons)
 
     def reason(self, role: CompiledRole, passes: bool, message: str, sentence: int | None = None, compared: list[Compared] | None = None) -> Reason:
         held = self.viewer.held.get(role.role.name)
