@@ -25,7 +25,8 @@ from moorland.core.language.derived import ColumnKey
 from moorland.core.language.evaluation import true_rows
 from moorland.core.language.vectors import Array, Mask
 
-KINDS = ("update", "insert", "delete")
+#: So many rows are tried each in a copy of the model.
+MOST_WORLDS = 5_000
 
 
 @dataclass(frozen=True)
@@ -231,6 +232,8 @@ class _NewRows:
         data, table = attempt.data, attempt.table
         if not len(rows):
             return
+        if not self._together and len(rows) > MOST_WORLDS:
+            raise Refused("invalid", f"Each of these {len(rows):,} rows has to be tried in a world of its own; ask for at most {MOST_WORLDS:,}.")
         if self._together:
             before = data.rows(table)
             bases = [{} if row < 0 else dict(_row_values(data, table, row)) for row in rows.tolist()]
