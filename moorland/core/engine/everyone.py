@@ -123,9 +123,18 @@ def changes_together(before: ViewerModel, after: ViewerModel, old: Sequence[View
             limits = [VisibilityMatrix(rows.role, viewers, frame) for rows in model.limits]
             views.append(visible_to(grants, limits, table, len(viewers)))
         first, second = views
-        for name, mask in (("before", first), ("after", second), ("gained", second & ~first), ("lost", first & ~second)):
-            found[name] += (counts @ mask).astype(np.int64).tolist()
+        had, has, both = (weighed(counts, mask) for mask in (first, second, first & second))
+        for name, numbers in (("before", had), ("after", has), ("gained", has - both), ("lost", had - both)):
+            found[name] += np.rint(numbers).astype(np.int64).tolist()
     return found
+
+
+def weighed(weights: Array, seen: Array) -> Array:
+    """The weights of the rows each viewer sees, added up; in blocks that stay near the processor. Shape (viewers,)."""
+    result = np.zeros(seen.shape[1])
+    for start in range(0, len(weights), BLOCK):
+        result += weights[start : start + BLOCK] @ seen[start : start + BLOCK].astype(np.float64)
+    return result
 
 
 class _Together:
