@@ -1,8 +1,10 @@
 """Aggregates over groups of rows, with SQL's treatment of nulls (semantics.md 4.7)."""
 
+from typing import Any
+
 import numpy as np
 
-from moorland.core.language.vectors import Array, Mask, Vector
+from moorland.core.language.vectors import Array, Domain, Mask, Vector
 
 _EXACT = 2**53
 
@@ -66,3 +68,25 @@ def _extremes(function: str, values: Array, groups: Array, size: int) -> Array:
     (np.minimum if first else np.maximum).at(result, groups, values)
     result[np.bincount(groups, minlength=size) == 0] = 0
     return result
+
+
+class AggregatesFrame:
+    """What stands around the aggregates of a measure finds nothing but them: no column, no viewer, one domain (4.7)."""
+
+    def column(self, table: str, column: str) -> Vector:
+        raise LookupError(f"{table}.{column} stands outside an aggregate")
+
+    def meet(self, first: Domain, second: Domain) -> Domain:
+        return first
+
+    def lift(self, vector: Vector, domain: Domain) -> Vector:
+        return vector
+
+    def viewer_values(self, name: str) -> tuple[Any, ...] | None:
+        return None
+
+    def page_values(self, name: str) -> tuple[Any, ...] | None:
+        return None
+
+    def inner(self, node: Any) -> tuple[list[Any], bool]:
+        raise LookupError("a measure has no inner query")

@@ -13,6 +13,7 @@ import numpy as np
 import scipy.sparse
 
 from moorland.core.bundle.people import AttributeDefinition
+from moorland.core.engine.aggregates import AggregatesFrame
 from moorland.core.engine.counting import Asked, Radix, counted_tables, when_columns
 from moorland.core.engine.listing import json_values
 from moorland.core.engine.naming import check_filter, column_key, parse_filter
@@ -285,7 +286,7 @@ def _line(key: list[Any], values: list[Any], depth: int | None) -> Line:
     return line
 
 
-class _ViewersFrame:
+class _ViewersFrame(AggregatesFrame):
     """Evaluates what stands around the aggregates of a measure, one entry a viewer and line."""
 
     def __init__(self, together: _Together, name: str, depth: int) -> None:
@@ -297,21 +298,3 @@ class _ViewersFrame:
 
     def aggregate(self, node: tree.Aggregate) -> Vector:
         return self._together.aggregate(self._name, node, self._depth)
-
-    def column(self, table: str, column: str) -> Vector:
-        raise LookupError(f"{table}.{column} stands outside an aggregate")
-
-    def meet(self, first: Domain, second: Domain) -> Domain:
-        return first
-
-    def lift(self, vector: Vector, domain: Domain) -> Vector:
-        return vector
-
-    def viewer_values(self, name: str) -> tuple[Any, ...] | None:
-        return None
-
-    def page_values(self, name: str) -> tuple[Any, ...] | None:
-        return None
-
-    def inner(self, node: Any) -> tuple[list[Any], bool]:
-        raise LookupError("a measure has no inner query")

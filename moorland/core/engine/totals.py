@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from moorland.core.bundle.people import AttributeDefinition
-from moorland.core.engine.aggregates import aggregate
+from moorland.core.engine.aggregates import AggregatesFrame, aggregate
 from moorland.core.engine.counting import Asked, Counted, Radix, count, counted_tables
 from moorland.core.engine.grouping import group_codes
 from moorland.core.engine.listing import json_values
@@ -188,7 +188,7 @@ def _too_few(rows: Counted, groups: Array, numbers: Array) -> Mask:
     return np.asarray(counts < needed)
 
 
-class _LineFrame:
+class _LineFrame(AggregatesFrame):
     """Evaluates what stands around the aggregates of a measure, one entry a line."""
 
     def __init__(self, model: ViewerModel, counted: dict[str, Counted], groups: _Groups, numbers: Array, secret: bytes) -> None:
@@ -268,24 +268,6 @@ class _LineFrame:
         shown = ShownColumn(self.data, key, self.model.ladder, np.unique(states).tolist(), self._secret)
         numbers = shown.numbers(states, codes_of(self.data, table, key, rows.rows))
         return numbers, numbers >= 0
-
-    def column(self, table: str, column: str) -> Vector:
-        raise LookupError(f"{table}.{column} stands outside an aggregate")
-
-    def meet(self, first: Domain, second: Domain) -> Domain:
-        return self._domain
-
-    def lift(self, vector: Vector, domain: Domain) -> Vector:
-        return vector
-
-    def viewer_values(self, name: str) -> tuple[Any, ...] | None:
-        return None
-
-    def page_values(self, name: str) -> tuple[Any, ...] | None:
-        return None
-
-    def inner(self, node: Any) -> tuple[list[Any], bool]:
-        raise LookupError("a measure has no inner query")
 
 
 class _MaskedFrame(RowsFrame):
