@@ -286,7 +286,7 @@ ROLES: list[dict[str, Any]] = [
         "label": "Stores overview",
         "kind": "grant",
         "model": "spare-parts",
-        "about": "Stock over everything, two families withheld. The totals are whole, and so they give something away: a check says what.",
+        "about": "Stock over everything, the bearings withheld. The totals are whole, and so they give something away: a check says what.",
         "sentences": [
             {
                 "members": {
