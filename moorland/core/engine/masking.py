@@ -1,7 +1,7 @@
 """Masks: the states of cells from clear to hidden, and the values shown in their place (semantics.md 5.6, 6.2, 6.5)."""
 
 import hashlib
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -181,18 +181,19 @@ def masked_values(kind: MaskKind, values: Array, column: ColumnKey, secret: byte
     if isinstance(kind, PeriodMask):
         months = values.astype("datetime64[M]").astype(np.int64)
         return ((months // _MONTHS[kind.period.to]) * _MONTHS[kind.period.to]).astype("datetime64[M]").astype("datetime64[D]")
-    each: Callable[[Any], str]
-    if isinstance(kind, FixedMask):
-        each = lambda value: kind.fixed.text  # noqa: E731
-    elif isinstance(kind, KeepMask):
-        each = lambda value: kept(value, kind.keep.first, kind.keep.last, kind.keep.fill)  # noqa: E731
-    elif kind == "hash":
-        each = lambda value: hashed(value, column, secret)  # noqa: E731
-    else:
-        raise LookupError(f"{kind_name(kind)} shows no value")
     result = np.empty(len(values), dtype=object)
-    result[:] = [each(value) for value in values.tolist()]
+    result[:] = [_masked_text(kind, value, column, secret) for value in values.tolist()]
     return result
+
+
+def _masked_text(kind: MaskKind, value: Any, column: ColumnKey, secret: bytes) -> str:
+    if isinstance(kind, FixedMask):
+        return kind.fixed.text
+    if isinstance(kind, KeepMask):
+        return kept(value, kind.keep.first, kind.keep.last, kind.keep.fill)
+    if kind == "hash":
+        return hashed(value, column, secret)
+    raise LookupError(f"{kind_name(kind)} shows no value")
 
 
 def rounded_to(values: Array, step: float) -> Array:

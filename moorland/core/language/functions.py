@@ -36,25 +36,35 @@ def compare(operator: str, left: Array, right: Array) -> Mask:
     return np.asarray(function(left, right), dtype=np.bool_)
 
 
-def like_pattern(pattern: str, escape: str) -> re.Pattern[str] | None:
-    """The regular expression of a LIKE pattern; None where the escape is not used as it must be."""
-    parts: list[str] = []
+def like_parts(pattern: str, escape: str) -> list[tuple[str, bool]] | None:
+    """The signs of a LIKE pattern, each with whether it is a wildcard; None where the escape is not used as it must be."""
+    parts: list[tuple[str, bool]] = []
     position = 0
     if len(escape) > 1:
         return None
     while position < len(pattern):
         sign = pattern[position]
-        if escape and sign == escape:
+        escaped = bool(escape) and sign == escape
+        if escaped:
             position += 1
             if position == len(pattern) or pattern[position] not in ("%", "_", escape):
                 return None
-            parts.append(re.escape(pattern[position]))
-        elif sign == "%":
-            if not parts or parts[-1] != ".*":
-                parts.append(".*")
-        else:
-            parts.append("." if sign == "_" else re.escape(sign))
+            sign = pattern[position]
+        parts.append((sign, not escaped and sign in "%_"))
         position += 1
+    return parts
+
+
+def like_pattern(pattern: str, escape: str) -> re.Pattern[str] | None:
+    """The regular expression of a LIKE pattern; None where the escape is not used as it must be."""
+    signs = like_parts(pattern, escape)
+    if signs is None:
+        return None
+    parts: list[str] = []
+    for sign, wild in signs:
+        part = (".*" if sign == "%" else ".") if wild else re.escape(sign)
+        if part != ".*" or not parts or parts[-1] != ".*":
+            parts.append(part)
     return re.compile("".join(parts), re.DOTALL)
 
 

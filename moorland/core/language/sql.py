@@ -11,6 +11,7 @@ from sqlglot import exp
 
 from moorland.core.bundle.structure import identity
 from moorland.core.language import tree
+from moorland.core.language.functions import like_parts
 
 Dialect = Literal["sqlite", "postgres"]
 SQL_TYPES = {
@@ -340,21 +341,7 @@ def cast(value: exp.Expression, type_: str) -> exp.Expression:
 
 def _glob(pattern: str | None, escape: str) -> str | None:
     """A LIKE pattern as SQLite's case-sensitive GLOB."""
-    if pattern is None or len(escape) > 1:
+    signs = like_parts(pattern, escape) if pattern is not None else None
+    if signs is None:
         return None
-    result, position = "", 0
-    while position < len(pattern):
-        sign = pattern[position]
-        if escape and sign == escape:
-            position += 1
-            if position == len(pattern) or pattern[position] not in ("%", "_", escape):
-                return None
-            result += _literal_in_glob(pattern[position])
-        else:
-            result += {"%": "*", "_": "?"}.get(sign) or _literal_in_glob(sign)
-        position += 1
-    return result
-
-
-def _literal_in_glob(sign: str) -> str:
-    return f"[{sign}]" if sign in "*?[" else sign
+    return "".join(("*" if sign == "%" else "?") if wild else f"[{sign}]" if sign in "*?[" else sign for sign, wild in signs)
