@@ -9,3 +9,4 @@ os.environ.pop("MOORLAND_DEMO", None)
 from moorland.server.settings import *  # noqa: F403
 
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+TASKS_INLINE = True

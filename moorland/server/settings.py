@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "moorland.server.policies",
     "moorland.server.pages",
     "moorland.server.releases",
+    "moorland.server.tasks",
 ]
 
 MIDDLEWARE = [
@@ -110,6 +111,7 @@ SPECTACULAR_SETTINGS = {
     "TITLE": "Moorland",
     "DESCRIPTION": "Who sees what, for everyone at once, before anything is released.",
     "VERSION": "1",
+    "ENUM_NAME_OVERRIDES": {"TaskState": ["waiting", "running", "done", "failed", "cancelled", "interrupted"]},
     "SERVE_PERMISSIONS": ["moorland.server.protection.IsAdministrator"],
     "SERVE_AUTHENTICATION": ["moorland.server.protection.SessionSignIn"],
 }

@@ -51,6 +51,11 @@ def policy_changed() -> None:
     Workspace.objects.update(policy_version=F("policy_version") + 1)
 
 
+def data_changed() -> None:
+    """Marks that the content of a table changed."""
+    Workspace.objects.update(data_version=F("data_version") + 1)
+
+
 def people_document() -> dict[str, Any]:
     """The people part of a bundle, as it is now."""
     organizations = {organization.pk: organization for organization in Organization.objects.all()}
@@ -172,7 +177,8 @@ def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
     while True:
         space = workspace()
         day = as_of or today_in(space.time_zone)
-        key = (str(settings.DATA), state, space.policy_version, space.people_version, day)
+        versions = _versions(space)
+        key = (str(settings.DATA), state, *versions, day)
         with _lock:
             if key in _evaluators:
                 return _evaluators[key]
@@ -180,15 +186,18 @@ def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
             made = Evaluator(bundle_of(state), load_table, day, _secret(), _joined)
         except BundleError as error:
             raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
-        after = workspace()
-        if (after.policy_version, after.people_version) == (space.policy_version, space.people_version):
+        if _versions(workspace()) == versions:
             return _kept(key, made)
+
+
+def _versions(space: Workspace) -> tuple[int, int, int]:
+    return (space.policy_version, space.people_version, space.data_version)
 
 
 def _kept(key: tuple[Any, ...], made: Evaluator) -> Evaluator:
     """Keeps an evaluator in place of those of earlier versions. No lock is held while one is made: a request that writes may be waiting."""
     with _lock:
-        for old in [old for old in _evaluators if old[:2] == key[:2] and old[2:4] != key[2:4]]:
+        for old in [old for old in _evaluators if old[:2] == key[:2] and old[2:5] != key[2:5]]:
             del _evaluators[old]
         while len(_joined) > MOST_KEPT:
             del _joined[next(iter(_joined))]

@@ -8,9 +8,12 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
 from moorland.server import schema as _schema  # registers the session scheme
+from moorland.server.catalog.uploads import OneUpload, Proposals, UploadGrid, Uploads
+from moorland.server.catalog.views import DraftModel, Imports, MeasureTry, Models, OneRefresh, Profile, Refresh, Refreshes
 from moorland.server.directory.views import People, Person, Session
 from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles
 from moorland.server.releases.views import OneRelease, Pending, Releases, WorkspaceState
+from moorland.server.tasks.views import OneTask, Tasks
 from moorland.server.trail.views import Trail
 from moorland.server.viewing.own import OwnAnswers, OwnPage, OwnPages
 from moorland.server.viewing.views import Aligned, CheckCondition, ColumnValues, Effect, Evaluate, ModelDocument, PageLooks, Pages
@@ -36,7 +39,21 @@ assert _schema.SessionScheme
 urlpatterns = [
     path("api/session", Session.as_view()),
     path("api/state", WorkspaceState.as_view()),
+    path("api/uploads", Uploads.as_view()),
+    path("api/uploads/<str:key>", OneUpload.as_view()),
+    path("api/uploads/<str:key>/grid", UploadGrid.as_view()),
+    path("api/proposals", Proposals.as_view()),
+    path("api/imports", Imports.as_view()),
+    path("api/tasks", Tasks.as_view()),
+    path("api/tasks/<uuid:key>", OneTask.as_view()),
+    path("api/refreshes/<int:key>", OneRefresh.as_view()),
+    path("api/models", Models.as_view()),
     path("api/models/<str:model>", ModelDocument.as_view()),
+    path("api/models/<str:model>/draft", DraftModel.as_view()),
+    path("api/models/<str:model>/refreshes", Refreshes.as_view()),
+    path("api/models/<str:model>/try", MeasureTry.as_view()),
+    path("api/models/<str:model>/tables/<str:table>", Profile.as_view()),
+    path("api/models/<str:model>/tables/<str:table>/refreshes", Refresh.as_view()),
     path("api/models/<str:model>/values/<str:table>/<str:column>", ColumnValues.as_view()),
     path("api/roles", Roles.as_view()),
     path("api/roles/<str:name>", OneRole.as_view()),

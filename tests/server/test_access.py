@@ -8,6 +8,7 @@ from django.urls import get_resolver
 
 from tests.server.conftest import Session
 
+NOBODY = "00000000-0000-0000-0000-000000000000"
 ROLE = {"name": "fresh", "kind": "grant", "model": "m", "sentences": []}
 ROWS = {"model": "m", "table": "site"}
 
@@ -18,6 +19,21 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("POST", "session", {"login": "x", "password": "y"}, 401, 401, 401),
     ("GET", "state", None, 200, 403, 401),
     ("GET", "models/m", None, 200, 403, 401),
+    ("POST", "models", {"name": "fresh"}, 201, 403, 401),
+    ("PUT", "models/m/draft", {"document": {"name": "x"}, "version": 1}, 422, 403, 401),
+    ("DELETE", "models/m/draft?version=9", None, 409, 403, 401),
+    ("GET", "models/m/tables/site", None, 200, 403, 401),
+    ("POST", "models/m/tables/site/refreshes", {"upload": "x", "reading": {"format": "csv"}}, 202, 403, 401),
+    ("GET", "models/m/refreshes", None, 200, 403, 401),
+    ("POST", "models/m/try", {"table": "run", "expression": "SUM(kwh)", "kind": "measure"}, 200, 403, 401),
+    ("POST", "uploads?name=a.csv", {"a": 1}, 201, 403, 401),
+    ("DELETE", f"uploads/{NOBODY}", None, 404, 403, 401),
+    ("POST", f"uploads/{NOBODY}/grid", {}, 404, 403, 401),
+    ("POST", "proposals", {"sources": [{"upload": NOBODY, "reading": {"format": "csv"}}]}, 404, 403, 401),
+    ("POST", "imports", {"model": "m"}, 400, 403, 401),
+    ("GET", "tasks", None, 200, 403, 401),
+    ("GET", f"tasks/{NOBODY}", None, 404, 403, 401),
+    ("POST", "refreshes/99", None, 404, 403, 401),
     ("GET", "models/m/values/site/area", None, 200, 403, 401),
     ("GET", "roles", None, 200, 403, 401),
     ("POST", "roles", {"role": ROLE}, 201, 403, 401),

@@ -1,5 +1,6 @@
 """Who gains and who loses what between two states of a workspace."""
 
+from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import Any
 
@@ -10,10 +11,13 @@ from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.everyone import changes_together
+from moorland.core.engine.listing import cell_values
 from moorland.core.engine.masking import covering
+from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import Question, Refused, TotalsAnswer, TotalsQuestion
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.effect import visible_mask
+from moorland.core.language.vectors import Mask
 from moorland.core.people import Viewer
 
 
@@ -115,7 +119,7 @@ class _Counted:
             olds, news = ([viewer for key in keys if (viewer := people[key][side]) is not None] for side in (0, 1))
             for name in before.models.keys() & after.models.keys():
                 first, second = _model(before, olds[0], name), _model(after, news[0], name)
-                if first is not None and second is not None and _plain(first) and _plain(second):
+                if first is not None and second is not None and _plain(first) and _plain(second) and _same_content(first, second):
                     self._count(name, first, second, keys, olds, news)
 
     def of(self, key: Any) -> CountedTables:
@@ -200,12 +204,20 @@ def _model(evaluator: Evaluator, viewer: Viewer | None, name: str) -> ViewerMode
         return None
 
 
+def _same_content(first: ViewerModel, second: ViewerModel, tables: Iterable[str] | None = None) -> bool:
+    """Whether tables (all, unless some are named) hold the same rows in both states."""
+    old, new = first.data.tables, second.data.tables
+    return all(name in new and old[name].version == new[name].version for name in (old if tables is None else tables))
+
+
 def _table_change(model: str, table: str, first: ViewerModel | None, second: ViewerModel | None) -> TableChange | None:
     old = visible_mask(first, table) if first and table in first.objects.tables else None
     new = visible_mask(second, table) if second and table in second.objects.tables else None
     if old is None and new is None:
         return None
-    if old is not None and new is not None and len(old) == len(new):
+    if first is not None and second is not None and old is not None and new is not None and not _same_content(first, second, [table]):
+        gained, lost = _moved_rows(first.data, old, second.data, new, table)
+    elif old is not None and new is not None and len(old) == len(new):
         gained, lost = int((new & ~old).sum()), int((old & ~new).sum())
     else:
         gained, lost = int(new.sum()) if new is not None else 0, int(old.sum()) if old is not None else 0
@@ -224,6 +236,20 @@ def _table_change(model: str, table: str, first: ViewerModel | None, second: Vie
     )
 
 
+def _moved_rows(old: ModelData, seen_before: Mask, new: ModelData, seen_after: Mask, table: str) -> tuple[int, int]:
+    """Rows gained and lost where the content differs: told apart by the key, or, without one, by all columns both contents have."""
+    key = new.schema.tables[table].key
+    columns = [key] if key and key in old.tables[table].columns else [name for name in new.tables[table].columns if name in old.tables[table].columns]
+    before, after = (Counter(_written(data, table, columns, seen)) for data, seen in ((old, seen_before), (new, seen_after)))
+    return (after - before).total(), (before - after).total()
+
+
+def _written(data: ModelData, table: str, columns: list[str], seen: Mask) -> list[tuple[Any, ...]]:
+    """The rows a mask (rows,) names, as tuples of the columns' values."""
+    rows = np.flatnonzero(seen)
+    return list(zip(*(cell_values(data, table, (table, column), rows, np.ones(len(rows), np.bool_)) for column in columns), strict=True))
+
+
 def _cell_changes(first: ViewerModel | None, second: ViewerModel | None) -> tuple[list[str], list[str]]:
     """Columns with cells that become clearer, and more covered, in rows visible both before and after."""
     clearer: list[str] = []
@@ -232,7 +258,7 @@ def _cell_changes(first: ViewerModel | None, second: ViewerModel | None) -> tupl
         return clearer, covered
     for key in sorted(first.objects.columns & second.objects.columns):
         table, column = key
-        if first.data.rows(table) != second.data.rows(table):
+        if not _same_content(first, second, [table]) or first.data.rows(table) != second.data.rows(table):
             continue
         states = [_coverings(model, key) for model in (first, second)]
         if all(np.ndim(state) == 0 for state in states) and states[0] == states[1]:

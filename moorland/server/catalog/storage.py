@@ -1,55 +1,173 @@
-"""Keeps Arrow tables as compressed column chunks, and loads them into the engine's columns once."""
+"""Keeps tables as compressed column chunks, and loads them into the engine's columns once."""
 
+import hashlib
 import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 
+import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from django.db import transaction
 
 from moorland.core.bundle.model import Model, Table
+from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.columns import ARROW_TYPES, TableData, empty_table
 from moorland.core.sources.files import to_table_data
 from moorland.server.catalog.models import ColumnChunk, TableContent
 
 CHUNK_ROWS = 1_000_000
+#: So many tables stay in memory; draft, live and staged contents share what is equal.
+MOST_LOADED = 400
 
-_loaded: dict[str, TableData] = {}
+_loaded: OrderedDict[str, TableData] = OrderedDict()
 _lock = threading.Lock()
+_packing = ThreadPoolExecutor(max_workers=2, thread_name_prefix="packing")
 
 
-def store_table(model: str, table: Table, arrow: pa.Table) -> TableContent:
-    """Replaces the content of a table, whole or not at all."""
-    data = to_table_data(arrow, table)
-    options = pa.ipc.IpcWriteOptions(compression="zstd")
+class ContentWriter:
+    """Writes a content of a table, batch by batch, without holding it in memory; nobody reads it before `finish`."""
+
+    def __init__(self, model: str, table: str, key: str | None, file: str, **more: object) -> None:
+        self.content = TableContent.objects.create(model=model, table=table, state="arriving", source=file[:300], **more)
+        self.rows = 0
+        self._key, self._file, self._keys = key, file, [] if key else None
+        self._ordinals: dict[str, int] = {}
+        self._digest = hashlib.blake2b(digest_size=16)
+
+    def add(self, arrow: pa.Table) -> None:
+        """Adds rows. Raises BundleError where the key is null."""
+        if self._keys is not None:
+            self._add_key(arrow.column(self._key))
+        for start in range(0, arrow.num_rows, CHUNK_ROWS):
+            self._add_chunks(arrow.slice(start, CHUNK_ROWS))
+        self.rows += arrow.num_rows
+
+    def _add_chunks(self, part: pa.Table) -> None:
+        packed = _packing.map(_packed, [part.column(name) for name in part.column_names])
+        chunks = []
+        for name, data in zip(part.column_names, packed, strict=True):
+            ordinal = self._ordinals.get(name, 0)
+            self._ordinals[name] = ordinal + 1
+            self._digest.update(f"{name}:{ordinal}:{part.column(name).type}:{len(data)}".encode())
+            self._digest.update(data)
+            chunks.append(ColumnChunk(table_content=self.content, column=name, ordinal=ordinal, data=data))
+        ColumnChunk.objects.bulk_create(chunks, batch_size=4)
+
+    def _add_key(self, keys: pa.ChunkedArray) -> None:
+        if keys.null_count:
+            row = self.rows + pc.index(pc.is_null(keys), True).as_py() + 1
+            raise BundleError([Problem("key", f"the key {self._key} is empty in data row {row:,}.", self._file)])
+        assert self._keys is not None
+        self._keys.append(keys)
+
+    def finish(self, state: str) -> TableContent:
+        """Names the content and gives it its state. Raises BundleError where a key stands twice."""
+        if self._keys:
+            _refuse_double_keys(pa.chunked_array([chunk for keys in self._keys for chunk in keys.chunks]), str(self._key), self._file)
+        self.content.content = hashlib.blake2b(self._digest.digest() + str(self.rows).encode(), digest_size=16).hexdigest()
+        self.content.rows, self.content.state = self.rows, state
+        self.content.save()
+        return self.content
+
+    def discard(self) -> None:
+        """Takes back everything written."""
+        self.content.delete()
+
+
+def _packed(column: pa.ChunkedArray) -> bytes:
+    """A column's chunk as a compressed Arrow stream; it is made by several columns' threads at once."""
+    batch = pa.table({"c": column})
+    sink = pa.BufferOutputStream()
+    with pa.ipc.new_stream(sink, batch.schema, options=pa.ipc.IpcWriteOptions(compression="lz4", use_threads=False)) as writer:
+        writer.write_table(batch)
+    return sink.getvalue().to_pybytes()
+
+
+def _refuse_double_keys(keys: pa.ChunkedArray, key: str, file: str) -> None:
+    if pa.types.is_integer(keys.type):
+        values = keys.to_numpy()
+        if len(values) < 2 or bool(np.all(values[1:] > values[:-1])):
+            return
+    counts = pc.value_counts(keys)
+    if len(counts) < len(keys):
+        twice = pc.index(pc.greater(counts.field(1), 1), True).as_py()
+        raise BundleError([Problem("key", f"the key {key} = {counts[twice]['values']} stands {counts[twice]['counts']} times; a key stands once.", file)])
+
+
+def make_current(content: TableContent) -> None:
+    """Lets a finished content be what is answered from, in place of the one before."""
     with transaction.atomic():
-        TableContent.objects.filter(model=model, table=table.name).delete()
-        content = TableContent.objects.create(model=model, table=table.name, content=data.version, rows=arrow.num_rows)
-        for name in arrow.column_names:
-            for ordinal, start in enumerate(range(0, max(arrow.num_rows, 1), CHUNK_ROWS)):
-                part = arrow.select([name]).slice(start, CHUNK_ROWS)
-                sink = pa.BufferOutputStream()
-                with pa.ipc.new_stream(sink, part.schema, options=options) as writer:
-                    writer.write_table(part)
-                ColumnChunk.objects.create(table_content=content, column=name, ordinal=ordinal, data=sink.getvalue().to_pybytes())
+        TableContent.objects.filter(model=content.model, table=content.table, state="current").exclude(pk=content.pk).delete()
+        content.state = "current"
+        content.save(update_fields=["state"])
+
+
+def store_table(model: str, table: Table, arrow: pa.Table, source: str = "") -> TableContent:
+    """Replaces the content of a table, whole or not at all."""
+    with transaction.atomic():
+        writer = ContentWriter(model, table.name, table.key, source or str(table.data or table.name))
+        writer.add(arrow)
+        content = writer.finish("staged")
+        make_current(content)
     return content
 
 
 def load_table(model: Model, name: str) -> TableData:
     """The data of a table as the engine keeps it; loaded once for each content and shape."""
-    table = next(table for table in model.tables if table.name == name)
-    content = TableContent.objects.filter(model=model.name, table=name).first()
+    content = TableContent.objects.filter(model=model.name, table=name, state="current").first()
+    return load_content(next(table for table in model.tables if table.name == name), content)
+
+
+def load_with(staged: TableContent) -> Callable[[Model, str], TableData]:
+    """Loads tables as `load_table` does, but one with its staged content."""
+
+    def load(model: Model, name: str) -> TableData:
+        if (model.name, name) == (staged.model, staged.table):
+            return load_content(next(table for table in model.tables if table.name == name), staged)
+        return load_table(model, name)
+
+    return load
+
+
+def load_content(table: Table, content: TableContent | None) -> TableData:
+    """A content as the columns a table declares; a declared column the content lacks is null in every row."""
     columns = [(column.name, column.type) for column in table.columns if not column.derived]
     if content is None:
         return empty_table(columns)
     key = f"{content.content}:{columns}"
     with _lock:
-        if key not in _loaded:
-            arrays = {column: _column(content, column, type_) for column, type_ in columns}
-            _loaded[key] = to_table_data(pa.table(arrays), table)
-        return _loaded[key]
+        if key in _loaded:
+            _loaded.move_to_end(key)
+            return _loaded[key]
+    data = to_table_data(pa.table({column: _column(content, column, type_) for column, type_ in columns}), table)
+    with _lock:
+        kept = _loaded.setdefault(key, data)
+        while len(_loaded) > MOST_LOADED:
+            _loaded.popitem(last=False)
+        return kept
+
+
+def column_values(content: TableContent, column: str, type_: str) -> pa.ChunkedArray:
+    """One column of a content."""
+    return _column(content, column, type_)
 
 
 def _column(content: TableContent, column: str, type_: str) -> pa.ChunkedArray:
     chunks = [pa.ipc.open_stream(bytes(chunk.data)).read_all().column(0) for chunk in content.chunks.filter(column=column).order_by("ordinal")]
     if not chunks:
         return pa.nulls(content.rows, ARROW_TYPES[type_])
-    return pa.chunked_array([piece for chunk in chunks for piece in chunk.chunks], type=ARROW_TYPES[type_])
+    held = pa.chunked_array([piece for chunk in chunks for piece in chunk.chunks], type=chunks[0].type)
+    if held.type == ARROW_TYPES[type_]:
+        return held
+    try:
+        return held.cast(ARROW_TYPES[type_])
+    except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
+        # Declared otherwise than it was brought in: nothing of it is shown until it is brought in anew (fail closed).
+        return pa.nulls(content.rows, ARROW_TYPES[type_])
+
+
+def remove_unfinished() -> None:
+    """At the server's start: what was being written when it was stopped is taken back."""
+    TableContent.objects.filter(state="arriving").delete()

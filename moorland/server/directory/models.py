@@ -15,6 +15,9 @@ class Organization(models.Model):
     label = models.CharField(max_length=200, blank=True)
     parent = models.ForeignKey("self", null=True, blank=True, on_delete=models.PROTECT, related_name="children")
     attributes = models.JSONField(default=dict)
+    about = models.TextField(blank=True)
+    keeper = models.CharField(max_length=200, blank=True)
+    version = models.PositiveIntegerField(default=1)
 
     class Meta:
         ordering = ["name"]
@@ -26,6 +29,7 @@ class AttributeDefinition(models.Model):
     name = models.CharField(max_length=200, unique=True)
     document = models.JSONField()
     position = models.PositiveIntegerField(default=0)
+    version = models.PositiveIntegerField(default=1)
 
     class Meta:
         ordering = ["position", "name"]
@@ -62,6 +66,8 @@ class Account(AbstractBaseUser):
     enabled = models.BooleanField(default=True)
     attributes = models.JSONField(default=dict)
     is_administrator = models.BooleanField(default=False)
+    about = models.TextField(blank=True)
+    keeper = models.CharField(max_length=200, blank=True)
     version = models.PositiveIntegerField(default=1)
 
     USERNAME_FIELD = "login"
@@ -92,8 +98,19 @@ class Group(models.Model):
     priority = models.IntegerField(null=True, blank=True)
     enabled = models.BooleanField(default=True)
     attributes = models.JSONField(default=dict)
+    about = models.TextField(blank=True)
+    keeper = models.CharField(max_length=200, blank=True)
+    version = models.PositiveIntegerField(default=1)
     users = models.ManyToManyField(Account, related_name="in_groups")
     groups = models.ManyToManyField("self", symmetrical=False, related_name="inside")
 
     class Meta:
         ordering = ["name"]
+
+
+class Invitation(models.Model):
+    """A link by which somebody sets a password once. Only a hash of what stands in the link is kept."""
+
+    account = models.ForeignKey(Account, on_delete=models.CASCADE, related_name="invitations")
+    token_hash = models.CharField(max_length=64, unique=True)
+    expires_at = models.DateTimeField()

@@ -13,6 +13,7 @@ class Workspace(models.Model):
     time_zone = models.CharField(max_length=60, default="UTC")
     policy_version = models.PositiveBigIntegerField(default=1)
     people_version = models.PositiveBigIntegerField(default=1)
+    data_version = models.PositiveBigIntegerField(default=1)
 
 
 class Release(models.Model):

@@ -95,9 +95,10 @@ class AlignedRequest(Asked):
 
 
 class ModelAnswer(Shape):
-    """A model with the number of rows of each table and everything an objects sentence may mention."""
+    """A model with the number of rows of each table and everything an objects sentence may mention; `version` is that of the draft."""
 
     document: Model
+    version: int
     rows: dict[str, int]
     objects: list[str]
     reaches: dict[str, list[str]]

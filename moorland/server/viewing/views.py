@@ -17,6 +17,7 @@ from moorland.core.insight.holders import page_openers
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.clauses import simple_clauses
 from moorland.core.language.errors import ConditionError
+from moorland.server.catalog.models import Model
 from moorland.server.errors import Failure, answer, missing, problem_shape, read_body
 from moorland.server.state import State, evaluator
 from moorland.server.viewing.looks import record_look
@@ -152,9 +153,11 @@ class ModelDocument(APIView):
         if model not in base.models:
             raise missing("model", model)
         schema, data = base.models[model].schema, base.data(model)
+        stored = Model.objects.filter(name=model).first()
         return answer(
             ModelAnswer(
                 document=schema.model,
+                version=stored.version if stored else 0,
                 rows={name: data.rows(name) for name in schema.tables},
                 objects=object_names(schema.model),
                 reaches={name: [other for other in schema.reached_from(name) if other != name] for name in schema.tables},

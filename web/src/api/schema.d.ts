@@ -55,6 +55,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: bring confirmed tables in. The work runs as a task; all of it is done, or nothing. */
+        post: operations["imports_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: a new model without tables. */
+        post: operations["models_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model}": {
         parameters: {
             query?: never;
@@ -66,6 +100,92 @@ export interface paths {
         get: operations["models_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Administrators: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named. */
+        put: operations["models_draft_update"];
+        post?: never;
+        /** @description Administrators: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named. */
+        delete: operations["models_draft_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model}/refreshes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: refreshes that wait to be accepted; stage new content for a table. */
+        get: operations["models_refreshes_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model}/tables/{table}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: what a table of the draft holds, over all rows, and which sentences touch it. */
+        get: operations["models_tables_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model}/tables/{table}/refreshes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: stage new content for a table, as a task; nobody sees it before it is accepted. */
+        post: operations["models_tables_refreshes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: an edited measure or derived column over all data of the draft, checked as it is typed. */
+        post: operations["models_try_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -207,6 +327,41 @@ export interface paths {
         head?: never;
         /** @description Administrators: what reaches a person; change the person. */
         patch: operations["people_partial_update"];
+        trace?: never;
+    };
+    "/api/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: tables, types, keys, relationships and sensitive columns that files seem to hold. */
+        post: operations["proposals_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/refreshes/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: accept a staged refresh, or throw it away. */
+        post: operations["refreshes_create"];
+        /** @description Administrators: accept a staged refresh, or throw it away. */
+        delete: operations["refreshes_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/releases": {
@@ -423,6 +578,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: what runs, and what ran lately. */
+        get: operations["tasks_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tasks/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: how far a task is; end it. Ending leaves nothing half done. */
+        get: operations["tasks_retrieve_2"];
+        put?: never;
+        post?: never;
+        /** @description Administrators: how far a task is; end it. Ending leaves nothing half done. */
+        delete: operations["tasks_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trail": {
         parameters: {
             query?: never;
@@ -434,6 +624,57 @@ export interface paths {
         get: operations["trail_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: bring a file. Its bytes are the body; nothing is understood yet. */
+        post: operations["uploads_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Administrators: forget a file that was brought. */
+        delete: operations["uploads_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{key}/grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: the first rows of a file as they stand. */
+        post: operations["uploads_grid_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -500,7 +741,7 @@ export interface components {
              * State
              * @default draft
              */
-            state?: components["schemas"]["StateEnum"];
+            state?: components["schemas"]["State374Enum"];
             /** Viewers */
             viewers: (string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"])[];
         };
@@ -731,6 +972,16 @@ export interface components {
             /** Between */
             between: string[];
         };
+        /**
+         * Bin
+         * @description A bar of a small distribution: a range of numbers or days, or one value; `label` names it.
+         */
+        Bin: {
+            /** Label */
+            label: string;
+            /** Rows */
+            rows: number;
+        };
         /** @enum {string} */
         CarriesEnum: "down" | "down_and_up";
         /**
@@ -925,6 +1176,99 @@ export interface components {
             type: components["schemas"]["TypeEnum"];
         };
         /**
+         * ColumnMoved
+         * @description A column whose values changed.
+         */
+        ColumnMoved: {
+            /** Blank After */
+            blank_after: number;
+            /** Blank Before */
+            blank_before: number;
+            /** Column */
+            column: string;
+            /** Level Of */
+            level_of: string[];
+            new: components["schemas"]["ValuesMoved"];
+            /** Type */
+            type: string;
+            vanished: components["schemas"]["ValuesMoved"];
+        };
+        /**
+         * ColumnProfile
+         * @description A column over all rows. `bars` are ranges in order where `ranged`, else the most frequent values; `others` counts the rows beyond them.
+         */
+        ColumnProfile: {
+            /** Bars */
+            bars: components["schemas"]["Bin"][];
+            /** Blank */
+            blank: number;
+            /** Derived */
+            derived: boolean;
+            /** Distinct */
+            distinct: number;
+            /** Greatest */
+            greatest: unknown;
+            /** Least */
+            least: unknown;
+            /** Name */
+            name: string;
+            /** Others */
+            others: number;
+            /** Ranged */
+            ranged: boolean;
+            /** Type */
+            type: string;
+        };
+        /**
+         * ConfirmedColumn
+         * @description A column as somebody confirmed it: from this place of the file, read this way.
+         */
+        ConfirmedColumn: {
+            /** Blanks */
+            blanks?: string[];
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /** Name */
+            name: string;
+            /** Position */
+            position: number;
+            /**
+             * Spelling
+             * @default plain
+             */
+            spelling?: components["schemas"]["SpellingEnum"];
+            /** Tags */
+            tags?: string[];
+            /** Type */
+            type: components["schemas"]["TypeEnum"];
+        };
+        /**
+         * ConfirmedTable
+         * @description A table as somebody confirmed it.
+         */
+        ConfirmedTable: {
+            /** Columns */
+            columns: components["schemas"]["ConfirmedColumn"][];
+            /**
+             * Key
+             * @default null
+             */
+            key?: string | null;
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /** Name */
+            name: string;
+            reading: components["schemas"]["FileReading"];
+            /** Upload */
+            upload: string;
+        };
+        /**
          * Cube
          * @description A narrower way to ask a model, with the same security (3.8).
          */
@@ -986,6 +1330,8 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** @enum {string} */
+        DelimiterEnum: "," | ";" | "\t" | "|";
         /**
          * DemoSignIn
          * @description A ready-made account of the demo.
@@ -1055,7 +1401,7 @@ export interface components {
              * State
              * @default draft
              */
-            state?: components["schemas"]["StateEnum"];
+            state?: components["schemas"]["State374Enum"];
             /** Viewers */
             viewers: (string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"])[];
         };
@@ -1082,6 +1428,8 @@ export interface components {
             /** Path */
             path: string[];
         };
+        /** @enum {string} */
+        EncodingEnum: "utf-8" | "utf-16" | "windows-1252";
         /**
          * EntitlementSentence
          * @description Rows by a table that says who may see what (5.3).
@@ -1121,7 +1469,7 @@ export interface components {
          */
         EvaluateAnswer: {
             /** State */
-            state: components["schemas"]["StateEnum"];
+            state: components["schemas"]["State374Enum"];
             /** Unsaved */
             unsaved: boolean;
             /** Unseen */
@@ -1147,7 +1495,7 @@ export interface components {
              * State
              * @default draft
              */
-            state?: components["schemas"]["StateEnum"];
+            state?: components["schemas"]["State374Enum"];
             /**
              * Unseen
              * @default false
@@ -1215,6 +1563,34 @@ export interface components {
         };
         /** @enum {string} */
         ExhibitKindEnum: "figure" | "bar" | "line" | "list" | "two_way";
+        /**
+         * FileReading
+         * @description How a file is read: the sheet of a workbook, the row that holds the header (from 1), and how text is written in it.
+         */
+        FileReading: {
+            /**
+             * Delimiter
+             * @default ,
+             */
+            delimiter?: components["schemas"]["DelimiterEnum"];
+            /**
+             * Encoding
+             * @default utf-8
+             */
+            encoding?: components["schemas"]["EncodingEnum"];
+            /** Format */
+            format: components["schemas"]["FormatEnum"];
+            /**
+             * Header Row
+             * @default 1
+             */
+            header_row?: number;
+            /**
+             * Sheet
+             * @default null
+             */
+            sheet?: string | null;
+        };
         /** Fixed */
         Fixed: {
             /** Text */
@@ -1224,9 +1600,42 @@ export interface components {
         FixedMask: {
             fixed: components["schemas"]["Fixed"];
         };
+        /** @enum {string} */
+        FormatEnum: "csv" | "parquet" | "xlsx";
         /** FullInTotals */
         FullInTotals: {
             full: components["schemas"]["AtLeast"];
+        };
+        /**
+         * GridAnswer
+         * @description The first rows of a file as they stand; `refused` says why it cannot be read this way.
+         */
+        GridAnswer: {
+            /** Headers */
+            headers: string[];
+            /** Problems */
+            problems: components["schemas"]["ProblemShape"][];
+            /** Proposed Header Row */
+            proposed_header_row: number;
+            reading: components["schemas"]["FileReading"];
+            refused: components["schemas"]["ProblemShape"] | null;
+            /** Rows */
+            rows: string[][];
+            /** Sheets */
+            sheets: string[];
+        };
+        /**
+         * GridRequest
+         * @description How to read the file; left out, the best guess is made. With `header_chosen` the header's row stays as it is.
+         */
+        GridRequest: {
+            /**
+             * Header Chosen
+             * @default false
+             */
+            header_chosen?: boolean;
+            /** @default null */
+            reading?: components["schemas"]["FileReading"] | null;
         };
         /**
          * GroupEntry
@@ -1245,6 +1654,14 @@ export interface components {
             priority: number | null;
             /** Users */
             users: string[];
+        };
+        /**
+         * HealthMoved
+         * @description A relationship of the table before and after.
+         */
+        HealthMoved: {
+            after: components["schemas"]["RelationshipHealth"];
+            before: components["schemas"]["RelationshipHealth"];
         };
         /**
          * HeldRoleCard
@@ -1377,6 +1794,30 @@ export interface components {
             viewers: components["schemas"]["ViewerImpact"][];
         };
         /**
+         * ImportRequest
+         * @description Tables to bring in: into a new model, or into one that is there.
+         */
+        ImportRequest: {
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /** Model */
+            model: string;
+            /** New Model */
+            new_model: boolean;
+            /**
+             * Quarantine
+             * @default false
+             */
+            quarantine?: boolean;
+            /** Relationships */
+            relationships?: components["schemas"]["Relationship"][];
+            /** Tables */
+            tables: components["schemas"]["ConfirmedTable"][];
+        };
+        /**
          * InsertRows
          * @description New rows; columns that are not named are null.
          */
@@ -1436,6 +1877,18 @@ export interface components {
             id: number;
             /** People */
             people: number;
+        };
+        /**
+         * KeysMoved
+         * @description Keys that came and went.
+         */
+        KeysMoved: {
+            /** Lost */
+            lost: number;
+            /** Lost Samples */
+            lost_samples: string[];
+            /** New */
+            new: number;
         };
         /** @enum {string} */
         KindB14Enum: "grant" | "limit";
@@ -1559,6 +2012,23 @@ export interface components {
             tags?: string[];
         };
         /**
+         * MeasureCheck
+         * @description What an edited measure or derived column gives over all data, what it reads and what builds on it; or what is wrong with it.
+         */
+        MeasureCheck: {
+            /** Dependents */
+            dependents: string[];
+            /** Inputs */
+            inputs: string[];
+            problem: components["schemas"]["ProblemShape"] | null;
+            /** Samples */
+            samples: unknown[];
+            /** Type */
+            type: string | null;
+            /** Value */
+            value: unknown;
+        };
+        /**
          * MeasureLabel
          * @description How a measure that exists for the viewer is called and shown.
          */
@@ -1568,6 +2038,25 @@ export interface components {
             /** Label */
             label: string;
         };
+        /**
+         * MeasureRequest
+         * @description A measure, or a derived column, while it is edited. `name` is left out while it has none yet.
+         */
+        MeasureRequest: {
+            /** Expression */
+            expression: string;
+            /** Kind */
+            kind: components["schemas"]["MeasureRequestKindEnum"];
+            /**
+             * Name
+             * @default null
+             */
+            name?: string | null;
+            /** Table */
+            table: string;
+        };
+        /** @enum {string} */
+        MeasureRequestKindEnum: "measure" | "column";
         /**
          * Member
          * @description A member under its path, and how many rows the viewer sees at or beneath it.
@@ -1671,7 +2160,7 @@ export interface components {
         };
         /**
          * ModelAnswer
-         * @description A model with the number of rows of each table and everything an objects sentence may mention.
+         * @description A model with the number of rows of each table and everything an objects sentence may mention; `version` is that of the draft.
          */
         ModelAnswer: {
             document: components["schemas"]["Model"];
@@ -1685,6 +2174,8 @@ export interface components {
             rows: {
                 [key: string]: number;
             };
+            /** Version */
+            version: number;
         };
         /**
          * ModelName
@@ -1695,6 +2186,15 @@ export interface components {
             label: string;
             /** Name */
             name: string;
+        };
+        /**
+         * ModelSave
+         * @description A model to save; `version` is the one that was edited.
+         */
+        ModelSave: {
+            document: components["schemas"]["Model"];
+            /** Version */
+            version: number;
         };
         /**
          * ModelShare
@@ -1754,6 +2254,45 @@ export interface components {
             name: string;
             /** Pages */
             pages: components["schemas"]["MyPage"][];
+        };
+        /**
+         * NewColumn
+         * @description A column the table does not have yet; it arrives in quarantine.
+         */
+        NewColumn: {
+            /** Header */
+            header: string;
+            /** Name */
+            name: string;
+            /** Sensitive */
+            sensitive: string | null;
+            /** Type */
+            type: string;
+        };
+        /**
+         * NewModel
+         * @description A model without tables yet.
+         */
+        NewModel: {
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /** Name */
+            name: string;
+        };
+        /**
+         * NoLongerFits
+         * @description A sentence or other place that names what is not in the data any more.
+         */
+        NoLongerFits: {
+            /** Message */
+            message: string;
+            /** Path */
+            path: string;
+            /** Remedy */
+            remedy: string;
         };
         /**
          * ObjectsAnswer
@@ -1913,7 +2452,7 @@ export interface components {
              * State
              * @default draft
              */
-            state?: components["schemas"]["StateEnum"];
+            state?: components["schemas"]["State374Enum"];
             /** Viewer */
             viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"];
         };
@@ -1939,7 +2478,7 @@ export interface components {
             /** Shelves */
             shelves: components["schemas"]["ShelfEntry"][];
             /** State */
-            state: components["schemas"]["StateEnum"];
+            state: components["schemas"]["State374Enum"];
         };
         /**
          * PagesQuestion
@@ -2121,6 +2660,114 @@ export interface components {
             start?: number | null;
         };
         /**
+         * Proposal
+         * @description Everything proposed for some files at once.
+         */
+        Proposal: {
+            /** Relationships */
+            relationships: components["schemas"]["ProposedRelationship"][];
+            /** Tables */
+            tables: components["schemas"]["ProposedTable"][];
+        };
+        /**
+         * ProposalRequest
+         * @description Files to make tables of, beside those of a model where one is named.
+         */
+        ProposalRequest: {
+            /**
+             * Model
+             * @default null
+             */
+            model?: string | null;
+            /** Sources */
+            sources: components["schemas"]["SourceChoice"][];
+        };
+        /**
+         * ProposedColumn
+         * @description A column of a file with what it seems to be. `position` is its place in the file, from 0.
+         */
+        ProposedColumn: {
+            /** Blank */
+            blank: number;
+            /** Blanks */
+            blanks?: string[];
+            /** Distinct */
+            distinct: number;
+            /** Doubts */
+            doubts?: string[];
+            /** Evidence */
+            evidence: string;
+            /** Header */
+            header: string;
+            /** Name */
+            name: string;
+            /** Position */
+            position: number;
+            /** Samples */
+            samples?: unknown[];
+            /**
+             * Sensitive
+             * @default null
+             */
+            sensitive?: string | null;
+            /**
+             * Spelling
+             * @default plain
+             */
+            spelling?: components["schemas"]["SpellingEnum"];
+            /** Type */
+            type: components["schemas"]["TypeEnum"];
+            /** Unique */
+            unique: boolean;
+            /**
+             * Unusable
+             * @default false
+             */
+            unusable?: boolean;
+        };
+        /**
+         * ProposedRelationship
+         * @description A relationship that the values speak for: so many of the distinct values, and of the rows, are found among the keys.
+         */
+        ProposedRelationship: {
+            /** Chosen */
+            chosen: boolean;
+            /** Evidence */
+            evidence: string;
+            /** From */
+            from: string;
+            /** Rows */
+            rows: number;
+            /** Rows Found */
+            rows_found: number;
+            /** To */
+            to: string;
+            /** Values */
+            values: number;
+            /** Values Found */
+            values_found: number;
+        };
+        /**
+         * ProposedTable
+         * @description A table as one file would make it; `rows` were looked at, `whole` tells whether these are all.
+         */
+        ProposedTable: {
+            /** Columns */
+            columns: components["schemas"]["ProposedColumn"][];
+            /** Key */
+            key: string | null;
+            /** Key Evidence */
+            key_evidence: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Whole */
+            whole: boolean;
+        };
+        /**
          * Question
          * @description One question: exactly one kind.
          */
@@ -2152,6 +2799,56 @@ export interface components {
             only_roles?: string[] | null;
         };
         /**
+         * RefreshReport
+         * @description What a refresh would change. `viewers` are those for whom something changes, most rows first; `people` counts them all.
+         */
+        RefreshReport: {
+            /** Columns */
+            columns: components["schemas"]["ColumnMoved"][];
+            /** Doubts */
+            doubts: string[];
+            keys: components["schemas"]["KeysMoved"] | null;
+            /** Lost Columns */
+            lost_columns: string[];
+            /** New Columns */
+            new_columns: components["schemas"]["NewColumn"][];
+            /** No Longer Fits */
+            no_longer_fits: components["schemas"]["NoLongerFits"][];
+            /** People */
+            people: number;
+            /** Relationships */
+            relationships: components["schemas"]["HealthMoved"][];
+            /** Rows After */
+            rows_after: number;
+            /** Rows Before */
+            rows_before: number;
+            /** Same */
+            same: boolean;
+            /** Viewers */
+            viewers: components["schemas"]["ViewerImpact"][];
+        };
+        /**
+         * RefreshRequest
+         * @description New content for a table. Headers are matched with columns by name; `columns` says it where they differ.
+         */
+        RefreshRequest: {
+            /** Columns */
+            columns?: {
+                [key: string]: number;
+            };
+            reading: components["schemas"]["FileReading"];
+            /** Upload */
+            upload: string;
+        };
+        /**
+         * RefreshesAnswer
+         * @description All that wait.
+         */
+        RefreshesAnswer: {
+            /** Refreshes */
+            refreshes: components["schemas"]["StagedContent"][];
+        };
+        /**
          * Refusal
          * @description An answer that is an error.
          */
@@ -2172,6 +2869,36 @@ export interface components {
             from: string;
             /** To */
             to: string;
+        };
+        /**
+         * RelationshipHealth
+         * @description How many rows of the many side find no row on the one side, with the most frequent keys among them; blank keys are counted apart.
+         */
+        RelationshipHealth: {
+            /** Blank */
+            blank: number;
+            /** Carries Up */
+            carries_up: boolean;
+            /** From Column */
+            from_column: string;
+            /** From Table */
+            from_table: string;
+            /** Matched */
+            matched: number;
+            /** Rows */
+            rows: number;
+            /** Samples */
+            samples: components["schemas"]["Bin"][];
+            /** To Column */
+            to_column: string;
+            /** To Table */
+            to_table: string;
+            /** Unmatched */
+            unmatched: number;
+            /** Unmatched Values */
+            unmatched_values: number;
+            /** Unused */
+            unused: number;
         };
         /**
          * ReleaseEntry
@@ -2407,6 +3134,22 @@ export interface components {
             rows?: components["schemas"]["RowsSentence"] | null;
         };
         /**
+         * SentenceTouch
+         * @description A sentence that reads or names a column or table.
+         */
+        SentenceTouch: {
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Object */
+            object: string;
+            /** Role */
+            role: string;
+            /** Sentence */
+            sentence: number;
+        };
+        /**
          * SessionAnswer
          * @description The session, and in demo mode the accounts to try; `ready` is false before a workspace is set up.
          */
@@ -2455,6 +3198,40 @@ export interface components {
             name: string;
         };
         /**
+         * SourceChoice
+         * @description An uploaded file, and how it is read.
+         */
+        SourceChoice: {
+            reading: components["schemas"]["FileReading"];
+            /** Upload */
+            upload: string;
+        };
+        /** @enum {string} */
+        SpellingEnum: "plain" | "day_first" | "month_first" | "decimal_comma";
+        /**
+         * StagedContent
+         * @description A refresh that waits to be accepted.
+         */
+        StagedContent: {
+            /** At */
+            at: string;
+            /** By */
+            by: string | null;
+            /** Id */
+            id: number;
+            /** Model */
+            model: string;
+            report: components["schemas"]["RefreshReport"];
+            /** Rows */
+            rows: number;
+            /** Source */
+            source: string;
+            /** Table */
+            table: string;
+        };
+        /** @enum {string} */
+        State374Enum: "draft" | "live";
+        /**
          * StateAnswer
          * @description What the state row shows.
          */
@@ -2468,8 +3245,6 @@ export interface components {
             /** Models */
             models: components["schemas"]["ModelName"][];
         };
-        /** @enum {string} */
-        StateEnum: "draft" | "live";
         /**
          * Table
          * @description Typed columns with an optional single-column key (3.1), or an alias of another table (3.3).
@@ -2568,6 +3343,34 @@ export interface components {
             table: string;
         };
         /**
+         * TableProfile
+         * @description What a table holds, and what touches it.
+         */
+        TableProfile: {
+            /** Brought At */
+            brought_at: string | null;
+            /** Columns */
+            columns: components["schemas"]["ColumnProfile"][];
+            /** Content */
+            content: string | null;
+            /** Dependents */
+            dependents: {
+                [key: string]: string[];
+            };
+            /** Kept */
+            kept: boolean;
+            /** Relationships */
+            relationships: components["schemas"]["RelationshipHealth"][];
+            /** Rows */
+            rows: number;
+            /** Source */
+            source: string;
+            /** Table */
+            table: string;
+            /** Touches */
+            touches: components["schemas"]["SentenceTouch"][];
+        };
+        /**
          * TableShare
          * @description What a viewer sees of a table: `visible` of `rows` (None where the table is absent), and the columns absent from it.
          */
@@ -2580,6 +3383,42 @@ export interface components {
             table: string;
             /** Visible */
             visible: number | null;
+        };
+        /**
+         * TaskAnswer
+         * @description A task; `done` of `total` rows, or other pieces. `problems` say why it failed.
+         */
+        TaskAnswer: {
+            /** Done */
+            done: number;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Problems */
+            problems: components["schemas"]["ProblemShape"][];
+            /** Result */
+            result: {
+                [key: string]: unknown;
+            };
+            /** State */
+            state: components["schemas"]["TaskState"];
+            /** Step */
+            step: string;
+            /** Subject */
+            subject: string;
+            /** Total */
+            total: number;
+        };
+        /** @enum {string} */
+        TaskState: "waiting" | "running" | "done" | "failed" | "cancelled" | "interrupted";
+        /**
+         * TasksAnswer
+         * @description Tasks, newest first.
+         */
+        TasksAnswer: {
+            /** Tasks */
+            tasks: components["schemas"]["TaskAnswer"][];
         };
         /** @enum {string} */
         ToEnum: "month" | "quarter" | "year";
@@ -2701,6 +3540,18 @@ export interface components {
             where?: string | null;
         };
         /**
+         * UploadAnswer
+         * @description A file that was brought here.
+         */
+        UploadAnswer: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+        };
+        /**
          * ValueCount
          * @description A distinct value and the rows that hold it.
          */
@@ -2723,6 +3574,18 @@ export interface components {
             type: string;
             /** Values */
             values: components["schemas"]["ValueCount"][];
+        };
+        /**
+         * ValuesMoved
+         * @description How many distinct values of a column came or went, some of them, and how many rows they stand in.
+         */
+        ValuesMoved: {
+            /** Rows */
+            rows: number;
+            /** Samples */
+            samples: string[];
+            /** Values */
+            values: number;
         };
         /**
          * ViewerAnswers
@@ -2838,6 +3701,52 @@ export interface operations {
             };
         };
     };
+    imports_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskAnswer"];
+                };
+            };
+        };
+    };
+    models_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewModel"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelSave"];
+                };
+            };
+        };
+    };
     models_retrieve: {
         parameters: {
             query?: {
@@ -2857,6 +3766,147 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelAnswer"];
+                };
+            };
+        };
+    };
+    models_draft_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModelSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelSave"];
+                };
+            };
+        };
+    };
+    models_draft_destroy: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    models_refreshes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefreshesAnswer"];
+                };
+            };
+        };
+    };
+    models_tables_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableProfile"];
+                };
+            };
+        };
+    };
+    models_tables_refreshes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RefreshRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskAnswer"];
+                };
+            };
+        };
+    };
+    models_try_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasureCheck"];
                 };
             };
         };
@@ -3065,6 +4115,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ImpactAnswer"];
                 };
+            };
+        };
+    };
+    proposals_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposalRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
+                };
+            };
+        };
+    };
+    refreshes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefreshesAnswer"];
+                };
+            };
+        };
+    };
+    refreshes_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3446,6 +4560,67 @@ export interface operations {
             };
         };
     };
+    tasks_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TasksAnswer"];
+                };
+            };
+        };
+    };
+    tasks_retrieve_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskAnswer"];
+                };
+            };
+        };
+    };
+    tasks_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskAnswer"];
+                };
+            };
+        };
+    };
     trail_retrieve: {
         parameters: {
             query?: {
@@ -3464,6 +4639,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrailAnswer"];
+                };
+            };
+        };
+    };
+    uploads_create: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadAnswer"];
+                };
+            };
+        };
+    };
+    uploads_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    uploads_grid_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["GridRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GridAnswer"];
                 };
             };
         };

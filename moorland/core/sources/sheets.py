@@ -1,0 +1,71 @@
+"""Sheets of workbooks: their names, their rows as they stand, formulas that were never computed."""
+
+import itertools
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import openpyxl
+from openpyxl.utils import get_column_letter
+
+from moorland.core.bundle.problems import BundleError, Problem, nearest_name
+from moorland.core.sources.readings import MAX_SHEET_CELLS, FileReading
+from moorland.core.sources.workbooks import MAX_UNPACKED_BYTES, written
+
+
+def sheet_names(path: Path, name: str) -> list[str]:
+    """The sheets of a workbook. Raises BundleError where it cannot be opened."""
+    book = _workbook(path, name)
+    try:
+        return list(book.sheetnames)
+    finally:
+        book.close()
+
+
+def _workbook(path: Path, name: str, values: bool = True) -> Any:
+    try:
+        with zipfile.ZipFile(path) as packed:
+            if sum(item.file_size for item in packed.infolist()) > MAX_UNPACKED_BYTES:
+                raise BundleError([Problem("xlsx", f"larger than {MAX_UNPACKED_BYTES // 1024 // 1024} MB unpacked.", name)])
+        book = openpyxl.load_workbook(path.open("rb"), read_only=True, data_only=values)
+    except BundleError:
+        raise
+    except Exception:  # whatever the broken part raises
+        raise BundleError([Problem("xlsx", "not readable as a workbook: it is damaged, or is no .xlsx.", name)]) from None
+    if not book.sheetnames:
+        raise BundleError([Problem("xlsx", "the workbook has no sheets with cells.", name)])
+    return book
+
+
+def sheet_rows(path: Path, name: str, reading: FileReading, values: bool = True) -> Iterator[tuple[Any, ...]]:
+    book = _workbook(path, name, values)
+    try:
+        sheet = reading.sheet or book.sheetnames[0]
+        if sheet not in book.sheetnames:
+            raise BundleError([Problem("sheet", f"there is no sheet {sheet}.", name, nearest=nearest_name(sheet, book.sheetnames))])
+        if not hasattr(book[sheet], "iter_rows"):
+            raise BundleError([Problem("sheet", f"the sheet {sheet} holds a chart, no cells.", name)])
+        cells = 0
+        for row in book[sheet].iter_rows(values_only=True):
+            cells += len(row)
+            if cells > MAX_SHEET_CELLS or len(row) > 16_384:
+                raise BundleError([Problem("xlsx", f"the sheet {sheet} has more than {MAX_SHEET_CELLS:,} cells. Bring it as CSV or Parquet.", name)])
+            yield row
+    finally:
+        book.close()
+
+
+def sheet_texts(path: Path, name: str, reading: FileReading, width: int) -> list[list[str | None]]:
+    """The cells below the header, each column a list of texts; formulas without a saved result are refused with their place."""
+    rows = itertools.islice(sheet_rows(path, name, reading), reading.header_row, None)
+    formulas = itertools.islice(sheet_rows(path, name, reading, values=False), reading.header_row, None)
+    columns: list[list[str | None]] = [[] for _ in range(width)]
+    for number, (row, raw) in enumerate(zip(rows, formulas, strict=False), reading.header_row + 1):
+        for index in range(min(len(raw), width)):
+            if row[index] is None and isinstance(raw[index], str) and raw[index].startswith("="):
+                place = f"{name}, sheet {reading.sheet}, cell {get_column_letter(index + 1)}{number}"
+                raise BundleError([Problem("formula", "a formula without a saved result. Open the workbook, let it compute, and save it again.", place)])
+        for index, column in enumerate(columns):
+            column.append(written(row[index], "text") if index < len(row) else None)
+    return columns

@@ -1,0 +1,263 @@
+"""Bringing data in: files become staged contents, and then, in one step, tables of a model; or nothing at all."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from django.db import transaction
+
+from moorland.core.bundle.model import Column, Table
+from moorland.core.bundle.model import Model as ModelShape
+from moorland.core.bundle.problems import BundleError, Problem, nearest_name
+from moorland.core.bundle.writing import to_plain
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.insight.refreshing import NewColumn, refresh_report
+from moorland.core.sources.previews import headers
+from moorland.core.sources.proposals import SourceFile, plain_name, propose
+from moorland.core.sources.readings import ColumnRead
+from moorland.core.sources.typed_tables import row_count, typed_tables
+from moorland.server.catalog.models import Model, TableContent
+from moorland.server.catalog.shapes import ConfirmedTable, ImportRequest, RefreshRequest
+from moorland.server.catalog.storage import ContentWriter, load_table, load_with, make_current
+from moorland.server.catalog.uploads import source_of
+from moorland.server.directory.models import Account
+from moorland.server.errors import Failure, from_document, missing
+from moorland.server.state import bundle_of, data_changed, evaluator, policy_changed
+from moorland.server.tasks.running import Progress
+from moorland.server.trail.models import record
+
+
+def checked(asked: ImportRequest) -> None:
+    """Refuses at once what the import could not finish with. Raises Failure naming every fault."""
+    problems: list[Problem] = []
+    stored = Model.objects.filter(name=asked.model).first()
+    if asked.new_model and stored is not None:
+        problems.append(Problem("duplicate", f"there is a model {asked.model} already. Choose another name, or bring the tables into it.", path="model"))
+    if not asked.new_model and stored is None:
+        raise missing("model", asked.model)
+    if "." in asked.model or "/" in asked.model:
+        problems.append(Problem("name", "a model's name has neither a point nor a slash.", path="model"))
+    present = {table["name"] for table in stored.document.get("tables", [])} if stored and not asked.new_model else set()
+    names = [table.name for table in asked.tables]
+    for index, table in enumerate(asked.tables):
+        place = f"tables[{index}]"
+        if table.name in present or names.count(table.name) > 1:
+            problems.append(Problem("duplicate", f"there are two tables named {table.name}. Give each its own name.", path=f"{place}.name"))
+        if "." in table.name or "/" in table.name:
+            problems.append(Problem("name", f"{table.name}: a table's name has neither a point nor a slash.", path=f"{place}.name"))
+        columns = [column.name for column in table.columns]
+        for name in sorted({name for name in columns if columns.count(name) > 1}):
+            problems.append(Problem("duplicate", f"two columns of {table.name} are named {name}.", path=f"{place}.columns"))
+        if table.key is not None and table.key not in columns:
+            problems.append(
+                Problem("unknown_name", f"the key {table.key} is no column of {table.name}.", path=f"{place}.key", nearest=nearest_name(table.key, columns))
+            )
+        titles = headers(source_of(table).path, source_of(table).name, table.reading)
+        beyond = [column.name for column in table.columns if column.position >= len(titles)]
+        if beyond:
+            problems.append(Problem("missing_column", f"{', '.join(beyond)}: the file has only {len(titles)} columns.", path=f"{place}.columns"))
+    if problems:
+        raise Failure(422, "invalid", problems[0].sentence() if len(problems) == 1 else f"{len(problems)} things are wrong.", problems)
+    try:
+        _with_tables(stored, asked)
+    except BundleError as error:
+        raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
+
+
+def bring_in(asked: ImportRequest, account: Account, progress: Progress) -> dict[str, Any]:
+    """The work of an import: every table staged, then all made current with the model's new document."""
+    with _staging() as writers:
+        for number, table in enumerate(asked.tables, 1):
+            where = f"{table.name} ({number} of {len(asked.tables)})" if len(asked.tables) > 1 else table.name
+            writer = ContentWriter(asked.model, table.name, table.key, source_of(table).name, created_by=account)
+            writers.append(writer)
+            _write(writer, source_of(table), [column.read() for column in table.columns], progress, f"Reading {where}")
+        progress.told("Joining the tables", 0, 0)
+        contents = [writer.finish("staged") for writer in writers]
+        with transaction.atomic():
+            stored = Model.objects.filter(name=asked.model).first()
+            if (stored is None) != asked.new_model:
+                raise Failure(409, "stale", f"The model {asked.model} was {'made' if stored else 'deleted'} meanwhile. Nothing was brought in.")
+            document = _with_tables(stored, asked)
+            if stored is None:
+                last = Model.objects.order_by("-position").first()
+                Model.objects.create(name=asked.model, document=document, position=last.position + 1 if last else 0)
+            else:
+                stored.document, stored.version = document, stored.version + 1
+                stored.save()
+            for content in contents:
+                make_current(content)
+            policy_changed()
+            data_changed()
+            _joins(asked.model)
+            rows = {content.table: content.rows for content in contents}
+            record(account.login, "bring data in", asked.model, tables=rows, files=[source_of(table).name for table in asked.tables])
+        writers.clear()
+        return {"model": asked.model, "tables": rows}
+
+
+@contextmanager
+def _staging() -> Iterator[list[ContentWriter]]:
+    """Whatever ends the work early takes back all that was written."""
+    writers: list[ContentWriter] = []
+    try:
+        yield writers
+    except BaseException:
+        for writer in writers:
+            writer.discard()
+        raise
+
+
+def _write(writer: ContentWriter, source: SourceFile, columns: list[ColumnRead], progress: Progress, step: str) -> None:
+    total = row_count(source.path, source.name, source.reading) or 0
+    progress.told(step, 0, total)
+    for arrow in typed_tables(source.path, source.name, source.reading, columns):
+        writer.add(arrow)
+        progress.told(step, writer.rows, max(total, writer.rows))
+
+
+def _with_tables(stored: Model | None, asked: ImportRequest) -> dict[str, Any]:
+    """The model's document with the new tables and relationships. Raises BundleError where they do not fit together."""
+    base = from_document(ModelShape, stored.document) if stored else ModelShape(name=asked.model, label=asked.label)
+    model = base.model_copy(
+        update={
+            "tables": [*base.tables, *(_table(table, asked.quarantine) for table in asked.tables)],
+            "relationships": [*base.relationships, *asked.relationships],
+        }
+    )
+    if stored is not None:
+        bundle = bundle_of("draft")
+        bundle = bundle.model_copy(update={"models": [model if item.name == model.name else item for item in bundle.models]})
+    else:
+        bundle = bundle_of("draft", {"models": [to_plain(model)], "roles": [], "shelves": [], "pages": []})
+    Evaluator(bundle)
+    return to_plain(model)
+
+
+def _table(table: ConfirmedTable, quarantine: bool) -> Table:
+    columns = [
+        Column(name=column.name, label=column.label if column.label != column.name else None, type=column.type, tags=list(dict.fromkeys(column.tags)))
+        for column in table.columns
+    ]
+    return Table(name=table.name, label=table.label if table.label != table.name else None, key=table.key, quarantine=quarantine, columns=columns)
+
+
+def matched(table: Table, titles: list[str], chosen: dict[str, int]) -> tuple[list[ColumnRead], list[int], list[str]]:
+    """Which place of the file each declared column is read from; the places of no declared column; the columns without a place."""
+    by_name: dict[str, int] = {}
+    for place, title in enumerate(titles):
+        by_name.setdefault(plain_name(title, f"column_{place + 1}"), place)
+        by_name.setdefault(title, place)
+    for column in table.columns:
+        if column.label:
+            by_name.setdefault(column.name, by_name.get(column.label, -1))
+    found: list[ColumnRead] = []
+    lost: list[str] = []
+    for column in table.columns:
+        if column.derived:
+            continue
+        place = chosen.get(column.name, by_name.get(column.name, -1))
+        if 0 <= place < len(titles):
+            found.append(ColumnRead(place, column.name, column.type))
+        else:
+            lost.append(column.name)
+    taken = {column.position for column in found}
+    return found, [place for place in range(len(titles)) if place not in taken], lost
+
+
+def stage_refresh(model: str, table: str, asked: RefreshRequest, account: Account, progress: Progress) -> dict[str, Any]:
+    """The work of a refresh: the new content staged beside the old one, with a report of what it would change."""
+    stored = Model.objects.filter(name=model).first()
+    shape = from_document(ModelShape, stored.document) if stored else None
+    declared = shape.table(table) if shape else None
+    if shape is None or declared is None or declared.alias_of is not None:
+        raise missing("table", f"{model}.{table}")
+    source = source_of(asked)
+    progress.told("Looking at the file", 0, 0)
+    columns, surplus, lost = matched(declared, headers(source.path, source.name, asked.reading), asked.columns)
+    if not columns:
+        message = f"no column of the file is named like one of {table}. Is it the right file?"
+        raise BundleError([Problem("missing_column", message, source.name)])
+    if declared.key in lost:
+        raise BundleError([Problem("missing_column", f"the key {declared.key} is missing from the file. Nothing can be joined without it.", source.name)])
+    proposal = propose([source]).tables[0]
+    by_place = {column.position: column for column in proposal.columns}
+    names = {column.name for column in declared.columns}
+    doubts, reads, new = [], [], []
+    for column in columns:
+        proposed = by_place[column.position]
+        reads.append(
+            ColumnRead(column.position, column.name, column.type, proposed.spelling, tuple(proposed.blanks)) if proposed.type == column.type else column
+        )
+        doubts += [f"{column.name}: {doubt}" for doubt in proposed.doubts]
+        if proposed.type != column.type and not (column.type == "text" or proposed.distinct == 0 or (column.type, proposed.type) == ("number", "integer")):
+            doubts.append(f"{column.name} is {column.type}, but what arrives looks like {proposed.type}.")
+    for place in surplus:
+        proposed = by_place[place]
+        if not proposed.unusable:
+            name = proposed.name if proposed.name not in names else f"{proposed.name}_new"
+            new.append(NewColumn(name=name, header=proposed.header, type=proposed.type, sensitive=proposed.sensitive))
+            reads.append(ColumnRead(place, name, proposed.type, proposed.spelling, tuple(proposed.blanks)))
+    with _staging() as writers:
+        writer = ContentWriter(model, table, declared.key, source.name, created_by=account)
+        writers.append(writer)
+        _write(writer, source, reads, progress, f"Reading {source.name}")
+        content = writer.finish("staged")
+        progress.told("Comparing with what is there", 0, 0)
+        before = evaluator("live")
+        if model not in before.models or before.models[model].schema.model.table(table) is None:
+            before = evaluator("draft")
+        after = Evaluator(before.bundle, load_with(content), before.as_of, before.secret)
+        compared = before.models[model].schema.model.table(table) or declared
+        report = refresh_report(before, after, model, compared, new, lost, doubts, list(before.people.users))
+        content.report = report.model_dump(mode="json", by_alias=True)
+        content.save(update_fields=["report"])
+        TableContent.objects.filter(model=model, table=table, state="staged").exclude(pk=content.pk).delete()
+        record(account.login, "stage refresh", f"{model}.{table}", file=source.name, rows=content.rows)
+        writers.clear()
+    return {"refresh": content.pk}
+
+
+def accept_refresh(content: TableContent, account: Account) -> None:
+    """Makes a staged content current; its new columns join the draft's table in quarantine."""
+    with transaction.atomic():
+        stored = Model.objects.filter(name=content.model).first()
+        shape = from_document(ModelShape, stored.document) if stored else None
+        table = shape.table(content.table) if shape else None
+        if stored is None or shape is None or table is None:
+            raise Failure(409, "stale", f"The table {content.table} is not in the model any more.")
+        new = [NewColumn(**item) for item in content.report.get("new_columns", [])]
+        present = {column.name for column in table.columns}
+        added = [
+            Column(
+                name=item.name,
+                label=item.header if item.header != item.name else None,
+                type=item.type,
+                quarantine=True,
+                tags=["personal"] if item.sensitive else [],
+            )  # type: ignore[arg-type]
+            for item in new
+            if item.name not in present
+        ]
+        if added:
+            wider = table.model_copy(update={"columns": [*table.columns, *added]})
+            shape = shape.model_copy(update={"tables": [wider if item.name == table.name else item for item in shape.tables]})
+            stored.document, stored.version = to_plain(shape), stored.version + 1
+            stored.save()
+            policy_changed()
+        make_current(content)
+        data_changed()
+        _joins(content.model)
+        record(
+            account.login,
+            "accept refresh",
+            f"{content.model}.{content.table}",
+            file=content.source,
+            rows=content.rows,
+            quarantined=[column.name for column in added],
+        )
+
+
+def _joins(model: str) -> None:
+    """Raises where the draft's model cannot be joined with its data. No evaluator is kept: what is written may still be taken back."""
+    Evaluator(bundle_of("draft"), load_table).data(model)

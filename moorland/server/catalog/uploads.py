@@ -1,0 +1,178 @@
+"""Files brought here: received in bounded pieces, looked at as they stand, proposed as tables."""
+
+import shutil
+from datetime import timedelta
+from pathlib import PurePosixPath
+from typing import Any
+
+import pyarrow as pa
+from django.conf import settings
+from django.utils import timezone
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.parsers import BaseParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from moorland.core.bundle.model import Model as ModelShape
+from moorland.core.bundle.problems import BundleError
+from moorland.core.sources.previews import first_reading, grid
+from moorland.core.sources.proposals import ROWS_LOOKED_AT, Proposal, SourceFile, propose
+from moorland.core.sources.readings import FileReading
+from moorland.server.catalog.models import Model, TableContent, Upload
+from moorland.server.catalog.shapes import GridAnswer, GridRequest, ProposalRequest, SourceChoice, UploadAnswer
+from moorland.server.catalog.storage import column_values
+from moorland.server.errors import Failure, answer, from_document, missing, problem_shape, read_body
+
+MAX_UPLOAD_BYTES = 8 * 1024**3
+#: So much of the disk stays free whatever is brought.
+FREE_BYTES = 1024**3
+KEPT_FOR = timedelta(days=2)
+
+
+class RawFile(BaseParser):
+    """Leaves the body to be read in pieces."""
+
+    media_type = "application/octet-stream"
+
+    def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> Any:
+        return None
+
+
+def upload_of(key: str) -> Upload:
+    """An upload whose bytes are still here. Raises Failure (404)."""
+    try:
+        upload = Upload.objects.filter(pk=key).first()
+    except (ValueError, TypeError):
+        upload = None
+    except Exception as error:  # Django's ValidationError for what is no identity at all
+        raise missing("upload", key) from error
+    if upload is None or not upload.path.is_file():
+        raise Failure(404, "not_found", "This file is not here any more; bring it again.")
+    return upload
+
+
+def source_of(choice: SourceChoice) -> SourceFile:
+    """An uploaded file with the chosen reading."""
+    upload = upload_of(choice.upload)
+    return SourceFile(upload.path, upload.name, choice.reading)
+
+
+def forget_old_uploads() -> None:
+    """Removes files that were brought and never imported."""
+    for upload in Upload.objects.filter(created_at__lt=timezone.now() - KEPT_FOR):
+        forget(upload)
+
+
+def forget(upload: Upload) -> None:
+    """Removes an uploaded file."""
+    upload.path.unlink(missing_ok=True)
+    upload.delete()
+
+
+class Uploads(APIView):
+    """Administrators: bring a file. Its bytes are the body; nothing is understood yet."""
+
+    parser_classes = [RawFile]
+
+    @extend_schema(
+        request={"application/octet-stream": OpenApiTypes.BINARY}, responses={201: UploadAnswer}, parameters=[OpenApiParameter("name", str, required=True)]
+    )
+    def post(self, request: Request) -> Response:
+        forget_old_uploads()
+        name = PurePosixPath(request.query_params.get("name", "").replace("\\", "/")).name.strip()[:200] or "file"
+        length = request.META.get("CONTENT_LENGTH") or ""
+        if not length.isdigit() or int(length) == 0:
+            raise Failure(422, "empty", f"{name} is empty.")
+        if int(length) > MAX_UPLOAD_BYTES:
+            raise Failure(413, "too_large", f"{name} is larger than {MAX_UPLOAD_BYTES // 1024**3} GB. Bring it in pieces, or as Parquet.")
+        folder = settings.DATA / "uploads"
+        folder.mkdir(exist_ok=True)
+        if shutil.disk_usage(folder).free < 3 * int(length) + FREE_BYTES:
+            raise Failure(507, "no_room", f"There is not enough room on the server's disk for {name}.")
+        upload = Upload(name=name, size=int(length), created_by=request.user)
+        received = 0
+        try:
+            with upload.path.open("wb") as opened:
+                while received < upload.size and (piece := request._request.read(min(1 << 20, upload.size - received))):
+                    opened.write(piece)
+                    received += len(piece)
+            if received != upload.size:
+                raise Failure(400, "broken_off", f"{name} broke off after {received:,} of {upload.size:,} bytes. Bring it again.")
+        except BaseException:
+            upload.path.unlink(missing_ok=True)
+            raise
+        upload.save()
+        return answer(UploadAnswer(id=str(upload.pk), name=upload.name, size=upload.size), 201)
+
+
+class OneUpload(APIView):
+    """Administrators: forget a file that was brought."""
+
+    @extend_schema(request=None, responses={204: None})
+    def delete(self, request: Request, key: str) -> Response:
+        forget(upload_of(key))
+        return Response(status=204)
+
+
+class UploadGrid(APIView):
+    """Administrators: the first rows of a file as they stand."""
+
+    @extend_schema(request=GridRequest, responses=GridAnswer)
+    def post(self, request: Request, key: str) -> Response:
+        asked = read_body(request, GridRequest)
+        upload = upload_of(key)
+        reading = asked.reading
+        try:
+            if reading is None:
+                reading = first_reading(upload.path, upload.name)
+            found = grid(upload.path, upload.name, reading, asked.header_chosen)
+        except BundleError as error:
+            refused = problem_shape(error.problems[0]).model_copy(update={"message": error.problems[0].sentence()})
+            reading = reading or FileReading(format="csv")
+            return answer(GridAnswer(reading=reading, sheets=[], rows=[], headers=[], proposed_header_row=1, problems=[], refused=refused))
+        return answer(
+            GridAnswer(
+                reading=found.reading,
+                sheets=found.sheets,
+                rows=found.rows,
+                headers=found.headers,
+                proposed_header_row=found.proposed_header_row,
+                problems=[problem_shape(problem) for problem in found.problems],
+                refused=None,
+            )
+        )
+
+
+class Proposals(APIView):
+    """Administrators: tables, types, keys, relationships and sensitive columns that files seem to hold."""
+
+    @extend_schema(request=ProposalRequest, responses=Proposal)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, ProposalRequest)
+        sources = [source_of(choice) for choice in asked.sources]
+        model = None
+        if asked.model is not None:
+            stored = Model.objects.filter(name=asked.model).first()
+            if stored is None:
+                raise missing("model", asked.model)
+            model = from_document(ModelShape, stored.document)
+        return answer(propose(sources, model, _existing(model) if model else None))
+
+
+def _existing(model: ModelShape) -> dict[str, dict[str, pa.ChunkedArray]]:
+    """The first values of every column of a model that a relationship may end in."""
+    found: dict[str, dict[str, pa.ChunkedArray]] = {}
+    contents = {content.table: content for content in TableContent.objects.filter(model=model.name, state="current")}
+    for table in model.tables:
+        content = contents.get(table.name)
+        if content is None or table.alias_of is not None:
+            continue
+        related = [column for column in table.columns if not column.derived and column.type in ("integer", "text", "date")]
+        found[table.name] = {
+            column.name: values if column.name == table.key else values.slice(0, ROWS_LOOKED_AT)
+            for column in related
+            for values in (column_values(content, column.name, column.type),)
+        }
+    return found

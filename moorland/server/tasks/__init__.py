@@ -1,0 +1,1 @@
+"""Long work: run beside requests, with progress, cancelled on request, nothing half done left behind."""
