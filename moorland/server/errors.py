@@ -63,7 +63,9 @@ def stale(what: str, current: dict[str, Any]) -> Failure:
 
 def problem_shape(problem: Problem) -> ProblemShape:
     """A problem of the core as it is answered."""
-    return ProblemShape(code=problem.code, message=problem.message, path=problem.path or problem.file, start=problem.start, end=problem.end, nearest=problem.nearest)
+    return ProblemShape(
+        code=problem.code, message=problem.message, path=problem.path or problem.file, start=problem.start, end=problem.end, nearest=problem.nearest
+    )
 
 
 def read_body(request: Request, shape: type[Body]) -> Body:

@@ -8,6 +8,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
 from moorland.server import schema as _schema  # registers the session scheme
+from moorland.server.catalog.lines_views import KeptTables, Lines, LinesHistory, LinesTry
 from moorland.server.catalog.uploads import OneUpload, Proposals, UploadGrid, Uploads
 from moorland.server.catalog.views import DraftModel, Imports, MeasureTry, Models, OneRefresh, Profile, Refresh, Refreshes
 from moorland.server.directory.views import People, Person, Session
@@ -53,6 +54,10 @@ urlpatterns = [
     path("api/models/<str:model>/refreshes", Refreshes.as_view()),
     path("api/models/<str:model>/try", MeasureTry.as_view()),
     path("api/models/<str:model>/tables/<str:table>", Profile.as_view()),
+    path("api/models/<str:model>/tables/<str:table>/kept", KeptTables.as_view()),
+    path("api/models/<str:model>/tables/<str:table>/lines", Lines.as_view()),
+    path("api/models/<str:model>/tables/<str:table>/lines/check", LinesTry.as_view()),
+    path("api/models/<str:model>/tables/<str:table>/lines/history", LinesHistory.as_view()),
     path("api/models/<str:model>/tables/<str:table>/refreshes", Refresh.as_view()),
     path("api/models/<str:model>/values/<str:table>/<str:column>", ColumnValues.as_view()),
     path("api/roles", Roles.as_view()),

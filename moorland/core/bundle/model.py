@@ -40,6 +40,8 @@ class Table(Named):
     sheet: str | None = None
     header_row: int | None = Field(default=None, ge=1)
     base_filter: ConditionText | None = None
+    base_filter_label: str | None = Field(default=None, max_length=200)
+    base_filter_reason: str | None = Field(default=None, max_length=4000)
     tags: list[Name] = Field(default_factory=list)
     folder: Name | None = None
     quarantine: bool = False

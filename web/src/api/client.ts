@@ -28,7 +28,7 @@ export class ApiError extends Error {
   }
 }
 
-function csrfToken(): string {
+export function csrfToken(): string {
   return document.cookie.match(/(?:^|; )moorland_csrf=([^;]+)/)?.[1] ?? "";
 }
 

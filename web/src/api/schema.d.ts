@@ -158,6 +158,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model}/tables/{table}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: keep a table's lines here from now on; or no longer, the table keeps what it holds. */
+        post: operations["models_tables_kept_create"];
+        /** @description Administrators: keep a table's lines here from now on; or no longer, the table keeps what it holds. */
+        delete: operations["models_tables_kept_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model}/tables/{table}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: the lines of a table kept here; change them. `try=true` only shows who gains and loses. */
+        get: operations["models_tables_lines_retrieve"];
+        put?: never;
+        /** @description Administrators: the lines of a table kept here; change them. `try=true` only shows who gains and loses. */
+        post: operations["models_tables_lines_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model}/tables/{table}/lines/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: what looks wrong in lines while they are typed or pasted. */
+        post: operations["models_tables_lines_check_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model}/tables/{table}/lines/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: every line there ever was, with who added and who ended it. */
+        get: operations["models_tables_lines_history_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model}/tables/{table}/refreshes": {
         parameters: {
             query?: never;
@@ -1045,6 +1115,23 @@ export interface components {
             update?: string | null;
         };
         /**
+         * ChangedLine
+         * @description Other values for a line that is there.
+         */
+        ChangedLine: {
+            /** Id */
+            id: number;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /** Values */
+            values: {
+                [key: string]: boolean | number | string | null;
+            };
+        };
+        /**
          * CheckAnswer
          * @description Whether the condition can be used; if not, where and why; and its clauses where it is simple enough.
          */
@@ -1174,6 +1261,20 @@ export interface components {
             tags?: string[];
             /** Type */
             type: components["schemas"]["TypeEnum"];
+        };
+        /**
+         * ColumnMeaning
+         * @description How entitlement sentences read a column: as a `person` (login, group …), or as values `of` a column of the model.
+         */
+        ColumnMeaning: {
+            /** Everything */
+            everything: string | null;
+            /** Of */
+            of: string | null;
+            /** Person */
+            person: string | null;
+            /** Separator */
+            separator: string | null;
         };
         /**
          * ColumnMoved
@@ -1564,6 +1665,18 @@ export interface components {
         /** @enum {string} */
         ExhibitKindEnum: "figure" | "bar" | "line" | "list" | "two_way";
         /**
+         * Fault
+         * @description What looks wrong in a cell, and the nearest value that would do.
+         */
+        Fault: {
+            /** Column */
+            column: string;
+            /** Message */
+            message: string;
+            /** Nearest */
+            nearest: string | null;
+        };
+        /**
          * FileReading
          * @description How a file is read: the sheet of a workbook, the row that holds the header (from 1), and how text is written in it.
          */
@@ -1726,6 +1839,14 @@ export interface components {
             review_by?: string | null;
             /** Table */
             table: string;
+        };
+        /**
+         * HistoryAnswer
+         * @description Every line there ever was, newest change first.
+         */
+        HistoryAnswer: {
+            /** Lines */
+            lines: components["schemas"]["LineEntry"][];
         };
         /**
          * Holder
@@ -1924,6 +2045,101 @@ export interface components {
             key: unknown[];
             /** Values */
             values: unknown[];
+        };
+        /**
+         * LineChange
+         * @description A line's values.
+         */
+        LineChange: {
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /** Values */
+            values: {
+                [key: string]: boolean | number | string | null;
+            };
+        };
+        /**
+         * LineEntry
+         * @description A line with who added it and why; `ended_at` where it holds no longer.
+         */
+        LineEntry: {
+            /** Added At */
+            added_at: string;
+            /** Added By */
+            added_by: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Ended By */
+            ended_by: string | null;
+            /** Faults */
+            faults: components["schemas"]["Fault"][];
+            /** Id */
+            id: number;
+            /** Reason */
+            reason: string;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * LinesAnswer
+         * @description The lines of a table kept here; `known` are values its cells can hold.
+         */
+        LinesAnswer: {
+            /** Known */
+            known: {
+                [key: string]: string[];
+            };
+            /** Lines */
+            lines: components["schemas"]["LineEntry"][];
+            /** Meanings */
+            meanings: {
+                [key: string]: components["schemas"]["ColumnMeaning"];
+            };
+            table: components["schemas"]["Table"];
+            /** Version */
+            version: number;
+        };
+        /**
+         * LinesChange
+         * @description Lines to add, change and end, against the version that was looked at.
+         */
+        LinesChange: {
+            /** Add */
+            add?: components["schemas"]["LineChange"][];
+            /** Change */
+            change?: components["schemas"]["ChangedLine"][];
+            /** End */
+            end?: number[];
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * LinesCheck
+         * @description Values to look at while they are typed.
+         */
+        LinesCheck: {
+            /** Lines */
+            lines: {
+                [key: string]: boolean | number | string | null;
+            }[];
+        };
+        /**
+         * LinesChecked
+         * @description What looks wrong in each line, in order.
+         */
+        LinesChecked: {
+            /** Faults */
+            faults: components["schemas"]["Fault"][][];
         };
         /**
          * Mapping
@@ -3265,6 +3481,16 @@ export interface components {
              * @default null
              */
             base_filter?: string | null;
+            /**
+             * Base Filter Label
+             * @default null
+             */
+            base_filter_label?: string | null;
+            /**
+             * Base Filter Reason
+             * @default null
+             */
+            base_filter_reason?: string | null;
             /** Columns */
             columns?: components["schemas"]["Column"][];
             /**
@@ -3856,6 +4082,147 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TableProfile"];
+                };
+            };
+        };
+    };
+    models_tables_kept_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesAnswer"];
+                };
+            };
+        };
+    };
+    models_tables_kept_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    models_tables_lines_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesAnswer"];
+                };
+            };
+        };
+    };
+    models_tables_lines_create: {
+        parameters: {
+            query?: {
+                try?: boolean;
+            };
+            header?: never;
+            path: {
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinesChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactAnswer"];
+                };
+            };
+        };
+    };
+    models_tables_lines_check_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinesCheck"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesChecked"];
+                };
+            };
+        };
+    };
+    models_tables_lines_history_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryAnswer"];
                 };
             };
         };

@@ -10,6 +10,8 @@ import { Shell } from "./Shell";
 import { antDesign, applyColours, type Mode } from "./theme";
 import { WorkbenchProvider } from "./workbench";
 
+const BringScreen = lazy(() => import("../features/bring/BringScreen"));
+const ModelsScreen = lazy(() => import("../features/models/ModelsScreen"));
 const RolesScreen = lazy(() => import("../features/roles/RolesScreen"));
 const ViewersScreen = lazy(() => import("../features/viewers/ViewersScreen"));
 const PeopleScreen = lazy(() => import("../features/people/PeopleScreen"));
@@ -49,6 +51,8 @@ function Screens() {
       <Routes>
         <Route path="/my/:page?" element={mine} />
         <Route element={<Shell session={session.data} />}>
+          <Route path="/models/bring" element={<BringScreen />} />
+          <Route path="/models/:view?/:name?" element={<ModelsScreen />} />
           <Route path="/roles/:role?" element={<RolesScreen />} />
           <Route path="/viewers" element={<ViewersScreen />} />
           <Route path="/people/:login?" element={<PeopleScreen />} />

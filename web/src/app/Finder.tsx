@@ -9,7 +9,7 @@ import { useWorkbench } from "./workbench";
 type Found = { kind: string; label: string; detail: string; path: string };
 
 const MOST = 12;
-const SCREENS: Found[] = ["People", "Roles", "Pages", "Viewers", "Releases", "Trail"].map((label) => ({
+const SCREENS: Found[] = ["Models", "People", "Roles", "Pages", "Viewers", "Releases", "Trail"].map((label) => ({
   kind: "screen",
   label,
   detail: "",

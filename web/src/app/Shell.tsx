@@ -10,6 +10,7 @@ import { Tray } from "./Tray";
 import { useWorkbench } from "./workbench";
 
 const SCREENS = [
+  ["models", "Models"],
   ["people", "People"],
   ["roles", "Roles"],
   ["pages", "Pages"],
@@ -85,7 +86,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
             {label}
           </NavLink>
         ))}
-        <span className="later">Overview, Models, Reach and Checks come with later versions.</span>
+        <span className="later">Overview, Reach and Checks come with later versions.</span>
       </nav>
       <div className="main">
         <div className="state">

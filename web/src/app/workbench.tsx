@@ -14,6 +14,8 @@ type Workbench = {
   model: string | null;
   setModel: (model: string) => void;
   models: { name: string; label: string }[];
+  /** True until the workspace was first read. */
+  loading: boolean;
   changes: number;
   live: number | null;
   pins: Pin[];
@@ -68,6 +70,7 @@ export function WorkbenchProvider({ account, children }: { account: string; chil
       model,
       setModel,
       models,
+      loading: space.isPending,
       changes: space.data?.changes ?? 0,
       live: space.data?.live ?? null,
       pins,
@@ -86,7 +89,7 @@ export function WorkbenchProvider({ account, children }: { account: string; chil
       focus: Math.min(focus, pins.length),
       setFocus,
     }),
-    [state, model, models, space.data, pins, focus],
+    [state, model, models, space.data, space.isPending, pins, focus],
   );
   return <WorkbenchContext value={value}>{children}</WorkbenchContext>;
 }

@@ -3,13 +3,13 @@ import { Select } from "antd";
 import { useMemo, useState } from "react";
 import { api, data, type ModelAnswer, type Schemas } from "../../api/client";
 import { useWorkbench } from "../../app/workbench";
+import { FilterField } from "../../ui/FilterField";
 import { shownValue } from "../../ui/figures";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
 import { shownKey } from "../../ui/PageView";
 import { Scroll } from "../../ui/Scroll";
 import { count, Share } from "../../ui/Share";
-import { FilterField } from "./FilterField";
 
 type Totals = Schemas["TotalsAnswer"];
 type Answer = Schemas["ViewerAnswers"]["answers"][number];

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { useModel, useWorkbench } from "../../app/workbench";
 import { Empty, Notice } from "../../ui/Notice";
-import { RowsView } from "./RowsView";
+import { RowsView } from "../../ui/RowsView";
 import { TotalsView } from "./TotalsView";
 import "./viewers.css";
 

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Input, type InputRef, Popover } from "antd";
 import { useRef, useState } from "react";
-import { api, data, type ModelAnswer } from "../../api/client";
-import { useDelayed } from "../../ui/useDelayed";
+import { api, data, type ModelAnswer } from "../api/client";
+import { useDelayed } from "./useDelayed";
 
 /** A filter on a question: a condition, checked as it is typed, applied when it checks out. */
 export function FilterField({

@@ -1,15 +1,15 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Button, Checkbox, Select } from "antd";
 import { useState } from "react";
-import { api, data, type ModelAnswer, type Schemas } from "../../api/client";
-import { useWorkbench } from "../../app/workbench";
-import { shownValue } from "../../ui/figures";
-import { Letter } from "../../ui/Letter";
-import { Notice } from "../../ui/Notice";
-import { Scroll } from "../../ui/Scroll";
-import { SeenCell } from "../../ui/SeenCell";
-import { Share } from "../../ui/Share";
+import { api, data, type ModelAnswer, type Schemas } from "../api/client";
+import { useWorkbench } from "../app/workbench";
 import { FilterField } from "./FilterField";
+import { shownValue } from "./figures";
+import { Letter } from "./Letter";
+import { Notice } from "./Notice";
+import { Scroll } from "./Scroll";
+import { SeenCell } from "./SeenCell";
+import { Share } from "./Share";
 
 const PAGE = 100;
 
@@ -41,14 +41,15 @@ function Sees({ states }: { states: Schemas["AlignedRow"]["states"][number] | un
   );
 }
 
-export function RowsView({ model }: { model: ModelAnswer }) {
+/** Rows of a table as the tray sees them, withheld ones in their places; `fixed` names the table where the screen has chosen it. */
+export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string }) {
   const bench = useWorkbench();
   const tables = model.document.tables ?? [];
   const [chosen, setTable] = useState<string | undefined>(tables[0]?.name);
   const [where, setWhere] = useState<string | null>(null);
   const [differing, setDiffering] = useState(false);
   const [page, setPage] = useState(0);
-  const table = tables.find((item) => item.name === chosen) ?? tables[0];
+  const table = tables.find((item) => item.name === (fixed ?? chosen)) ?? tables[0];
   const asked = useQuery({
     queryKey: ["rows", bench.model, bench.state, bench.pins.map((pin) => pin.viewer), table?.name, where, differing, page],
     queryFn: ({ signal }) =>
@@ -79,19 +80,21 @@ export function RowsView({ model }: { model: ModelAnswer }) {
   return (
     <>
       <div className="row asked">
-        <span className="soft">rows of</span>
-        <Select
-          showSearch
-          aria-label="Table"
-          value={table?.name}
-          onChange={(value) => {
-            setTable(value);
-            setWhere(null);
-            setPage(0);
-          }}
-          style={{ minWidth: 160 }}
-          options={tables.map((item) => ({ value: item.name, label: item.name }))}
-        />
+        {!fixed && <span className="soft">rows of</span>}
+        {!fixed && (
+          <Select
+            showSearch
+            aria-label="Table"
+            value={table?.name}
+            onChange={(value) => {
+              setTable(value);
+              setWhere(null);
+              setPage(0);
+            }}
+            style={{ minWidth: 160 }}
+            options={tables.map((item) => ({ value: item.name, label: item.name }))}
+          />
+        )}
         <FilterField
           key={table?.name}
           model={model}

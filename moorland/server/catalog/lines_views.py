@@ -1,0 +1,89 @@
+"""Tables kept here: keep one, its lines, changes of lines with gain and loss, history."""
+
+from django.db import transaction
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from moorland.core.bundle.problems import BundleError
+from moorland.server.catalog.line_shapes import HistoryAnswer, LineEntry, LinesAnswer, LinesChange, LinesCheck, LinesChecked
+from moorland.server.catalog.lines import faults, keep, kept_table, lines_answer, made, meanings, stored_columns, suggestions, table_shape, tried
+from moorland.server.directory.shapes import ImpactAnswer
+from moorland.server.errors import Failure, answer, read_body
+from moorland.server.state import evaluator
+from moorland.server.trail.models import record
+
+MOST_HISTORY = 2_000
+
+
+class KeptTables(APIView):
+    """Administrators: keep a table's lines here from now on; or no longer, the table keeps what it holds."""
+
+    @extend_schema(request=None, responses={201: LinesAnswer})
+    def post(self, request: Request, model: str, table: str) -> Response:
+        kept = keep(model, table, request.user)
+        return answer(lines_answer(kept, table_shape(model, table), evaluator("draft")), 201)
+
+    @extend_schema(request=None, responses={204: None})
+    def delete(self, request: Request, model: str, table: str) -> Response:
+        with transaction.atomic():
+            kept_table(model, table).delete()
+            record(request.user.login, "keep no longer", f"{model}.{table}")
+        return Response(status=204)
+
+
+class Lines(APIView):
+    """Administrators: the lines of a table kept here; change them. `try=true` only shows who gains and loses."""
+
+    @extend_schema(responses=LinesAnswer)
+    def get(self, request: Request, model: str, table: str) -> Response:
+        return answer(lines_answer(kept_table(model, table), table_shape(model, table), evaluator("draft")))
+
+    @extend_schema(request=LinesChange, responses=ImpactAnswer, parameters=[OpenApiParameter("try", bool)])
+    def post(self, request: Request, model: str, table: str) -> Response:
+        asked = read_body(request, LinesChange)
+        kept, shape = kept_table(model, table), table_shape(model, table)
+        try:
+            viewers = tried(kept, shape, asked, request.user)
+            if request.query_params.get("try") != "true":
+                made(kept_table(model, table), shape, asked, request.user)
+        except BundleError as error:
+            raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
+        return answer(ImpactAnswer(viewers=viewers))
+
+
+class LinesTry(APIView):
+    """Administrators: what looks wrong in lines while they are typed or pasted."""
+
+    @extend_schema(request=LinesCheck, responses=LinesChecked)
+    def post(self, request: Request, model: str, table: str) -> Response:
+        asked = read_body(request, LinesCheck)
+        kept_table(model, table)
+        base = evaluator("draft")
+        meaning = meanings(base, model, table)
+        known = {name: suggestions(base, model, item) for name, item in meaning.items()}
+        columns = stored_columns(table_shape(model, table))
+        return answer(LinesChecked(faults=[faults(columns, meaning, known, dict(line)) for line in asked.lines]))
+
+
+class LinesHistory(APIView):
+    """Administrators: every line there ever was, with who added and who ended it."""
+
+    @extend_schema(responses=HistoryAnswer)
+    def get(self, request: Request, model: str, table: str) -> Response:
+        lines = kept_table(model, table).lines.order_by("-id")[:MOST_HISTORY]
+        shown = [
+            LineEntry(
+                id=line.pk,
+                values=line.values,
+                reason=line.reason,
+                added_at=line.added_at.isoformat(),
+                added_by=line.added_by,
+                ended_at=line.ended_at.isoformat() if line.ended_at else None,
+                ended_by=line.ended_by or None,
+                faults=[],
+            )
+            for line in lines
+        ]
+        return answer(HistoryAnswer(lines=sorted(shown, key=lambda line: line.ended_at or line.added_at, reverse=True)))

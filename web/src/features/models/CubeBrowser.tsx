@@ -1,0 +1,348 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Button, Modal, Select } from "antd";
+import { useState } from "react";
+import { api, data, type Model, type Schemas } from "../../api/client";
+import { focusedViewer, useWorkbench } from "../../app/workbench";
+import { shownValue } from "../../ui/figures";
+import { Notice } from "../../ui/Notice";
+import { Scroll } from "../../ui/Scroll";
+import { count } from "../../ui/Share";
+
+type Cube = Schemas["Cube"];
+type Axis = { key: string; label: string; levels: string[] };
+/** How far an axis is drilled: the members chosen on the way down. */
+type Drill = { axis: string; path: unknown[] };
+
+/** Dimensions of a cube as axes: each level hierarchy, or the table's columns where it has none. */
+function axesOf(model: Model, cube: Cube): Axis[] {
+  return (cube.dimensions ?? []).flatMap((dimension) => {
+    const table = (model.tables ?? []).find((item) => item.name === dimension.table);
+    const hierarchies = (dimension.hierarchies ?? []).flatMap((name) => {
+      const found = (model.hierarchies ?? []).find((item) => item.name === name);
+      return found?.levels
+        ? [{ key: name, label: found.label ?? name, levels: found.levels.map((level) => `${dimension.table}.${level}`) }]
+        : [];
+    });
+    if (hierarchies.length > 0) return hierarchies;
+    const key = table?.key ?? table?.columns?.[0]?.name;
+    return key ? [{ key: dimension.table, label: table?.label ?? dimension.table, levels: [`${dimension.table}.${key}`] }] : [];
+  });
+}
+
+function literal(value: unknown): string {
+  if (value === null || value === undefined) return "NULL";
+  if (typeof value === "number" || typeof value === "boolean") return String(value).toUpperCase();
+  const text = String(value);
+  return /^\d{4}-\d{2}-\d{2}$/.test(text) ? `DATE '${text}'` : `'${text.replaceAll("'", "''")}'`;
+}
+
+const equals = (column: string, value: unknown) => (value === null ? `${column} IS NULL` : `${column} = ${literal(value)}`);
+
+/** A two-way table over a cube, as the focused viewer sees it: drilled along a hierarchy, with the rows beneath a number. */
+export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
+  const bench = useWorkbench();
+  const axes = axesOf(model, cube);
+  const [down, setDown] = useState<Drill>({ axis: axes[0]?.key ?? "", path: [] });
+  const [across, setAcross] = useState<Drill | null>(axes[1] ? { axis: axes[1].key, path: [] } : null);
+  const [measure, setMeasure] = useState(cube.measures?.[0] ?? "");
+  const [beneath, setBeneath] = useState<{ title: string; where: string } | null>(null);
+  const viewer = focusedViewer(bench);
+  const rowAxis = axes.find((axis) => axis.key === down.axis);
+  const columnAxis = across ? axes.find((axis) => axis.key === across.axis) : undefined;
+  const level = (axis: Axis | undefined, drill: Drill | null) =>
+    axis?.levels[Math.min(drill?.path.length ?? 0, axis.levels.length - 1)] ?? null;
+  const rowLevel = level(rowAxis, down);
+  const columnLevel = level(columnAxis, across);
+  const conditions = [
+    ...down.path.map((value, index) => equals(rowAxis?.levels[index] ?? "", value)),
+    ...(across?.path ?? []).map((value, index) => equals(columnAxis?.levels[index] ?? "", value)),
+  ];
+  const by = [rowLevel, columnLevel].filter((item): item is string => item !== null);
+  const where = conditions.length > 0 ? conditions.join(" AND ") : null;
+  const asked = useQuery({
+    queryKey: ["cube", model.name, cube.name, bench.state, viewer, by, measure, where],
+    queryFn: () =>
+      data(
+        api.POST("/api/evaluate", {
+          body: {
+            state: bench.state,
+            viewers: [viewer],
+            ask: [by, ...(columnLevel ? [[columnLevel]] : [])].map((columns) => ({
+              totals: { model: model.name, by: columns, measures: [measure], where, subtotals: true, cube: cube.name },
+            })),
+          },
+        }),
+      ),
+    enabled: by.length > 0 && measure !== "",
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const found = asked.data?.viewers[0]?.answers[0];
+  const refused = found && "error" in found ? found.error.message : null;
+  const totals = found && "lines" in found ? found : null;
+  const second = asked.data?.viewers[0]?.answers[1];
+  const acrossTotals = new Map((second && "lines" in second ? second.lines : []).map((line) => [JSON.stringify(line.key), line.values[0]]));
+  const absent = totals?.not_found.includes(measure) ?? false;
+  const shape = (model.measures ?? []).find((item) => item.name === measure);
+  const keyOf = (values: unknown[]) => JSON.stringify(values);
+  const cells = new Map((totals?.lines ?? []).map((line) => [keyOf(line.key), line.values[0]]));
+  const withheld = new Set((totals?.withheld ?? []).map((item) => keyOf(item[0] as unknown[])));
+  const full = (totals?.lines ?? []).filter((line) => line.key.length === by.length);
+  const rows = [...new Map(full.map((line) => [keyOf([line.key[0]]), line.key[0]])).values()];
+  const columns = columnLevel ? [...new Map(full.map((line) => [keyOf([line.key[1]]), line.key[1]])).values()].sort(inOrder) : [];
+  const who = bench.focus === 0 ? "all data" : (bench.pins[bench.focus - 1]?.title ?? "");
+  const deeper = (axis: Axis | undefined, drill: Drill | null) => axis !== undefined && (drill?.path.length ?? 0) < axis.levels.length - 1;
+  const open = (row: unknown, column?: unknown) => {
+    const parts = [
+      ...conditions,
+      ...(rowLevel ? [equals(rowLevel, row)] : []),
+      ...(columnLevel && column !== undefined ? [equals(columnLevel, column)] : []),
+    ];
+    setBeneath({
+      title: [row, column]
+        .filter((item) => item !== undefined)
+        .map((item) => shownKey(item))
+        .join(" · "),
+      where: parts.join(" AND "),
+    });
+  };
+  const number = (key: unknown[]) => {
+    const value = cells.get(keyOf(key));
+    if (withheld.has(keyOf(key))) return <span className="hid wide">withheld</span>;
+    return shownValue(value, shape?.format);
+  };
+  return (
+    <div className="cube-browser">
+      <div className="row wrap asked">
+        <Select
+          aria-label="Measure"
+          style={{ minWidth: 150 }}
+          value={measure}
+          onChange={setMeasure}
+          options={(cube.measures ?? []).map((name) => ({
+            value: name,
+            label: (model.measures ?? []).find((item) => item.name === name)?.label ?? name,
+          }))}
+        />
+        <span className="soft">by</span>
+        <Select
+          aria-label="Down"
+          style={{ minWidth: 140 }}
+          value={down.axis}
+          onChange={(axis) => setDown({ axis, path: [] })}
+          options={axes.map((axis) => ({ value: axis.key, label: axis.label, disabled: axis.key === across?.axis }))}
+        />
+        <span className="soft">across</span>
+        <Select
+          aria-label="Across"
+          allowClear
+          style={{ minWidth: 140 }}
+          value={across?.axis ?? null}
+          placeholder="nothing"
+          onChange={(axis) => setAcross(axis ? { axis, path: [] } : null)}
+          options={axes.map((axis) => ({ value: axis.key, label: axis.label, disabled: axis.key === down.axis }))}
+        />
+        <Button
+          disabled={across === null}
+          onClick={() => {
+            if (!across) return;
+            setDown(across);
+            setAcross(down);
+          }}
+        >
+          Turn
+        </Button>
+        <span className="grow" />
+        <span className="soft small">
+          as <b>{who}</b> sees it
+        </span>
+      </div>
+      {[
+        { axis: rowAxis, drill: down, set: setDown },
+        { axis: columnAxis, drill: across, set: (next: Drill) => setAcross(next) },
+      ].map(
+        ({ axis, drill, set }) =>
+          axis &&
+          drill &&
+          drill.path.length > 0 && (
+            <nav key={axis.key} className="row small trail" aria-label={`Path in ${axis.label}`}>
+              <button type="button" className="textlink" onClick={() => set({ ...drill, path: [] })}>
+                {axis.label}
+              </button>
+              {drill.path.map((value, index) => (
+                <span key={keyOf(drill.path.slice(0, index + 1))}>
+                  ›{" "}
+                  <button type="button" className="textlink" onClick={() => set({ ...drill, path: drill.path.slice(0, index + 1) })}>
+                    {shownKey(value)}
+                  </button>
+                </span>
+              ))}
+            </nav>
+          ),
+      )}
+      {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
+      {refused && (
+        <Notice kind="careful">
+          For {who} this cube does not exist, or nothing of it is visible. {refused}
+        </Notice>
+      )}
+      {absent && (
+        <Notice kind="careful">
+          The measure {shape?.label ?? measure} is absent for {who}.
+        </Notice>
+      )}
+      {totals && !absent && (
+        <Scroll label="Cube" busy={asked.isFetching} style={{ flex: 1, minHeight: 0 }}>
+          <table className="data cube" data-testid="cube">
+            <thead>
+              <tr>
+                <th>{rowLevel?.split(".")[1]}</th>
+                {columns.map((value) => (
+                  <th key={keyOf([value])} className="number">
+                    {deeper(columnAxis, across) ? (
+                      <button
+                        type="button"
+                        className="textlink"
+                        title="Drill down"
+                        onClick={() => across && setAcross({ ...across, path: [...across.path, value] })}
+                      >
+                        {shownKey(value)}
+                      </button>
+                    ) : (
+                      shownKey(value)
+                    )}
+                  </th>
+                ))}
+                <th className="number">total</th>
+              </tr>
+            </thead>
+            <tbody>
+              {rows.map((row) => (
+                <tr key={keyOf([row])}>
+                  <td>
+                    {deeper(rowAxis, down) ? (
+                      <button
+                        type="button"
+                        className="textlink"
+                        title="Drill down"
+                        onClick={() => setDown({ ...down, path: [...down.path, row] })}
+                      >
+                        {shownKey(row)}
+                      </button>
+                    ) : (
+                      shownKey(row)
+                    )}
+                  </td>
+                  {columns.map((column) => (
+                    <td key={keyOf([column])} className="number">
+                      {cells.has(keyOf([row, column])) && (
+                        <button type="button" className="plain figure" title="Rows beneath" onClick={() => open(row, column)}>
+                          {number([row, column])}
+                        </button>
+                      )}
+                    </td>
+                  ))}
+                  <td className="number">
+                    <button type="button" className="plain figure" title="Rows beneath" onClick={() => open(row)}>
+                      <b>{number([row])}</b>
+                    </button>
+                  </td>
+                </tr>
+              ))}
+              <tr className="total">
+                <td>total</td>
+                {columns.map((column) => (
+                  <td key={keyOf([column])} className="number">
+                    {shownValue(acrossTotals.get(keyOf([column])), shape?.format)}
+                  </td>
+                ))}
+                <td className="number">{withheld.has("[]") ? "withheld" : shownValue(totals.total[0], shape?.format)}</td>
+              </tr>
+            </tbody>
+          </table>
+          {rows.length === 0 && <p className="pad soft">Nothing is visible here for {who}.</p>}
+        </Scroll>
+      )}
+      {beneath && shape && (
+        <Beneath
+          model={model}
+          table={shape.table}
+          title={`${shape.label ?? measure}: ${beneath.title}`}
+          where={beneath.where}
+          close={() => setBeneath(null)}
+        />
+      )}
+    </div>
+  );
+}
+
+function inOrder(one: unknown, other: unknown): number {
+  if (one === null) return 1;
+  if (other === null) return -1;
+  return typeof one === "number" && typeof other === "number" ? one - other : String(one).localeCompare(String(other));
+}
+
+function shownKey(value: unknown): string {
+  return value === null ? "blank" : String(value);
+}
+
+/** The rows beneath a number, as the focused viewer may list them. */
+function Beneath({ model, table, title, where, close }: { model: Model; table: string; title: string; where: string; close: () => void }) {
+  const bench = useWorkbench();
+  const viewer = focusedViewer(bench);
+  const asked = useQuery({
+    queryKey: ["beneath", model.name, table, where, bench.state, viewer],
+    queryFn: () =>
+      data(
+        api.POST("/api/evaluate", {
+          body: { state: bench.state, viewers: [viewer], ask: [{ rows: { model: model.name, table, where, limit: 200 } }] },
+        }),
+      ),
+    retry: false,
+  });
+  const found = asked.data?.viewers[0]?.answers[0];
+  const rows = found && "rows" in found && "visible" in found ? found : null;
+  return (
+    <Modal open width={860} title={`Rows beneath ${title}`} onCancel={close} footer={<Button onClick={close}>Close</Button>}>
+      {asked.isPending && <p className="soft">Listing…</p>}
+      {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
+      {found && "error" in found && <Notice kind="careful">{found.error.message}</Notice>}
+      {rows && (
+        <>
+          <p className="soft small">
+            {count(rows.visible)} rows of {table}
+            {rows.rows.length < rows.visible && `, the first ${count(rows.rows.length)} shown`}
+          </p>
+          <Scroll label="Rows beneath" style={{ maxHeight: 420 }}>
+            <table className="data">
+              <thead>
+                <tr>
+                  {rows.columns.map((column) => (
+                    <th key={column}>{column}</th>
+                  ))}
+                </tr>
+              </thead>
+              <tbody>
+                {rows.rows.map((row, index) => (
+                  <tr key={`${String(index)}`}>
+                    {row.map((value, place) => {
+                      const state = rows.states[index]?.[place] ?? "clear";
+                      return (
+                        <td
+                          key={rows.columns[place]}
+                          className={`${state === "hidden" ? "hid" : ""} ${typeof value === "number" ? "number" : ""}`}
+                        >
+                          {state === "masked" ? <span className="msk">{shownValue(value)}</span> : shownValue(value)}
+                        </td>
+                      );
+                    })}
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </Scroll>
+        </>
+      )}
+    </Modal>
+  );
+}

@@ -1,0 +1,141 @@
+import { useLayoutEffect, useMemo, useRef, useState } from "react";
+import type { Model, ModelShare } from "../../api/client";
+import { Scroll } from "../../ui/Scroll";
+import { count, Share } from "../../ui/Share";
+import { type Edge, edgesOf, type Restrictions, stripsOf } from "./strips";
+
+type Line = { edge: Edge; path: string };
+
+/** Lookups above, facts below; a restriction is drawn as hatch running down from where it is set. */
+export function ModelMap({
+  model,
+  rows,
+  share,
+  restrictions,
+  chosen,
+  choose,
+}: {
+  model: Model;
+  rows: Record<string, number>;
+  share: ModelShare | null;
+  restrictions: Restrictions;
+  chosen: string | null;
+  choose: (table: string) => void;
+}) {
+  const strips = useMemo(() => stripsOf(model), [model]);
+  const edges = useMemo(() => edgesOf(model), [model]);
+  const ground = useRef<HTMLDivElement>(null);
+  const [lines, setLines] = useState<Line[]>([]);
+  const [extent, setExtent] = useState({ width: 0, height: 0 });
+
+  useLayoutEffect(() => {
+    const host = ground.current;
+    if (!host) return;
+    const draw = () => {
+      const origin = host.getBoundingClientRect();
+      const places = new Map(
+        [...host.querySelectorAll<HTMLElement>("[data-table]")].map((element) => {
+          const box = element.getBoundingClientRect();
+          return [
+            element.dataset.table ?? "",
+            { left: box.left - origin.left, top: box.top - origin.top, width: box.width, height: box.height },
+          ] as const;
+        }),
+      );
+      setExtent({ width: host.scrollWidth, height: host.scrollHeight });
+      setLines(
+        edges.flatMap((edge) => {
+          const one = places.get(edge.one);
+          const many = places.get(edge.many);
+          if (!one || !many) return [];
+          const beside = edges.filter((other) => other.one === edge.one);
+          const below = edges.filter((other) => other.many === edge.many);
+          const x1 = one.left + (one.width * (beside.indexOf(edge) + 1)) / (beside.length + 1);
+          const x2 = many.left + (many.width * (below.indexOf(edge) + 1)) / (below.length + 1);
+          const y1 = one.top + one.height;
+          const y2 = many.top;
+          const bend = Math.max(12, (y2 - y1) / 2);
+          return [{ edge, path: `M${x1} ${y1} C${x1} ${y1 + bend} ${x2} ${y2 - bend} ${x2} ${y2}` }];
+        }),
+      );
+    };
+    draw();
+    const watch = new ResizeObserver(draw);
+    watch.observe(host);
+    return () => watch.disconnect();
+  }, [edges]);
+
+  const many = (model.tables ?? []).length > 24;
+  return (
+    <Scroll label="Map of the model" className="scroll map-scroll">
+      <div className={`map ${many ? "many" : ""}`} ref={ground}>
+        <svg aria-hidden="true" width={extent.width} height={extent.height}>
+          <defs>
+            <pattern id="running" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+              <line x1="0" y1="0" x2="0" y2="6" stroke="var(--hatch-strong)" strokeWidth="2.4" />
+            </pattern>
+          </defs>
+          {lines.map(({ edge, path }) => (
+            <g key={edge.from} className={chosen !== null && (edge.one === chosen || edge.many === chosen) ? "of-chosen" : ""}>
+              {restrictions.along.has(edge.from) && <path d={path} fill="none" stroke="url(#running)" strokeWidth="9" />}
+              <path d={path} fill="none" className="line" />
+            </g>
+          ))}
+        </svg>
+        {strips.map((strip, index) => (
+          <section key={`${strip.title}-${String(index)}`} className="strip" aria-label={strip.title}>
+            <h3>{strip.title}</h3>
+            <div className="boxes">
+              {strip.tables.map((name) => {
+                const table = model.tables?.find((item) => item.name === name);
+                const seen = share?.tables.find((item) => item.table === name);
+                const absent = share !== null && (share.refused !== null || seen?.visible === null || seen?.visible === undefined);
+                const setBy = restrictions.set.get(name);
+                const open = restrictions.open.get(name);
+                const quarantined = table?.quarantine || (table?.columns ?? []).some((column) => column.quarantine);
+                return (
+                  <button
+                    type="button"
+                    key={name}
+                    data-table={name}
+                    className={`table-box ${chosen === name ? "on" : ""} ${absent ? "absent" : ""} ${open ? "open" : ""} ${setBy ? "sets" : ""}`}
+                    aria-pressed={chosen === name}
+                    title={table?.label ? `${table.label} · ${name}` : name}
+                    onClick={() => choose(name)}
+                  >
+                    <span className="cut name">
+                      {name}
+                      {table?.alias_of && <small className="soft"> alias of {table.alias_of}</small>}
+                    </span>
+                    {share === null ? (
+                      <span className="small soft">{count(rows[name] ?? 0)} rows</span>
+                    ) : absent ? (
+                      <span className="small">absent</span>
+                    ) : (
+                      <span className="small shares">
+                        <Share visible={seen?.visible ?? 0} rows={seen?.rows ?? 0} width={40} />
+                      </span>
+                    )}
+                    {setBy && (
+                      <span className="small cut restricts" title={setBy.join(", ")}>
+                        restricted by {setBy.join(", ")}
+                      </span>
+                    )}
+                    {open && (
+                      <span className="small cut warn" title={`no sentence of ${open.join(", ")} reaches it`}>
+                        not reached: {open.join(", ")}
+                      </span>
+                    )}
+                    {quarantined && (
+                      <span className="small cut careful">{table?.quarantine ? "in quarantine" : "columns in quarantine"}</span>
+                    )}
+                  </button>
+                );
+              })}
+            </div>
+          </section>
+        ))}
+      </div>
+    </Scroll>
+  );
+}

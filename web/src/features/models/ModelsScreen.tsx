@@ -1,0 +1,211 @@
+import { useQuery } from "@tanstack/react-query";
+import { Button, Select } from "antd";
+import { useEffect, useMemo, useState } from "react";
+import { useNavigate, useParams } from "react-router-dom";
+import { api, data, type ModelAnswer, type PinnedViewer } from "../../api/client";
+import { useRoles } from "../../app/Tray";
+import { focusedViewer, useModel, useWorkbench } from "../../app/workbench";
+import { plural } from "../../ui/figures";
+import { Empty, Notice } from "../../ui/Notice";
+import { CubesView } from "./CubesView";
+import { LinesView } from "./LinesView";
+import { ModelMap } from "./ModelMap";
+import { RefreshReport } from "./RefreshReport";
+import { Refused } from "./Refused";
+import { restrictionsOf } from "./strips";
+import { TablePanel } from "./TablePanel";
+import { useModelEdits } from "./useModelEdits";
+import "./models.css";
+
+/** The model being worked on: its map, its cubes, what waits to be accepted. */
+export default function ModelsScreen() {
+  const bench = useWorkbench();
+  const model = useModel();
+  const navigate = useNavigate();
+  if (bench.models.length === 0 && !bench.loading) {
+    return (
+      <div className="pad">
+        <Empty title="No data yet">
+          <p>
+            Start with the files your tables are in: CSV, XLSX or Parquet. Moorland proposes types, keys and relationships; you confirm
+            them.
+          </p>
+          <p style={{ marginTop: 10 }}>
+            <Button type="primary" onClick={() => navigate("/models/bring")}>
+              Bring data in
+            </Button>
+          </p>
+        </Empty>
+      </div>
+    );
+  }
+  if (model.isError) return <Notice kind="bad">{model.error.message}</Notice>;
+  if (!model.data) return <div className="pad soft">Opening…</div>;
+  return <OneModel key={`${model.data.document.name}.${bench.state}`} model={model.data} />;
+}
+
+function OneModel({ model }: { model: ModelAnswer }) {
+  const bench = useWorkbench();
+  const navigate = useNavigate();
+  const { view = "map", name } = useParams();
+  const edits = useModelEdits(model);
+  const roles = useRoles();
+  const document = model.document;
+  const [shown, setShown] = useState<string[] | null>(null);
+  const viewer = focusedViewer(bench);
+  const share = useQuery({
+    queryKey: ["share", document.name, bench.state, viewer],
+    queryFn: () => data(api.POST("/api/effect", { body: { state: bench.state, model: document.name, viewers: [viewer] } })),
+    enabled: bench.focus > 0,
+    retry: false,
+  });
+  const refreshes = useQuery({
+    queryKey: ["refreshes", document.name],
+    queryFn: () => data(api.GET("/api/models/{model}/refreshes", { params: { path: { model: document.name } } })),
+  });
+  const own = useMemo(() => (roles.data?.roles ?? []).filter((entry) => entry.role.model === document.name), [roles.data, document.name]);
+  const held = useMemo(
+    () => own.filter((entry) => holds(entry.holders, entry.role.name, viewer)).map((entry) => entry.role.name),
+    [own, viewer],
+  );
+  const chosenRoles = shown ?? (bench.focus > 0 ? held : []);
+  const restrictions = useMemo(
+    () =>
+      restrictionsOf(
+        document,
+        own.filter((entry) => chosenRoles.includes(entry.role.name)).map((entry) => entry.role),
+      ),
+    [document, own, chosenRoles],
+  );
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const typing =
+        event.target instanceof HTMLElement && (event.target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName));
+      if (typing || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
+      event.preventDefault();
+      (event.shiftKey ? edits.redo : edits.undo)?.();
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [edits.undo, edits.redo]);
+  const waiting = refreshes.data?.refreshes ?? [];
+  const cubes = document.cubes ?? [];
+  const current = bench.focus > 0 ? (share.data?.before.shares[0] ?? null) : null;
+  const tab = view === "cube" || view === "cubes" ? "cubes" : view === "refreshes" ? "refreshes" : "map";
+  const go = (path: string) => navigate(`/models${path}`);
+  if (view === "lines" && name) return <LinesView model={document} table={name} close={() => go(`/table/${encodeURIComponent(name)}`)} />;
+  const chosen = view === "table" ? (name ?? null) : null;
+  return (
+    <div className="models">
+      <header className="row wrap">
+        <h1 className="cut">{document.label ?? document.name}</h1>
+        <div className="tablist" role="tablist" aria-label="Of the model">
+          <button type="button" role="tab" aria-selected={tab === "map"} onClick={() => go("")}>
+            Map
+          </button>
+          <button type="button" role="tab" aria-selected={tab === "cubes"} onClick={() => go("/cubes")}>
+            Cubes{cubes.length > 0 && ` ${cubes.length}`}
+          </button>
+          <button type="button" role="tab" aria-selected={tab === "refreshes"} onClick={() => go("/refreshes")}>
+            Refreshes{waiting.length > 0 && ` ${waiting.length} waiting`}
+          </button>
+        </div>
+        {tab === "map" && (
+          <Select
+            mode="multiple"
+            aria-label="Roles whose restrictions are drawn"
+            placeholder="draw the restrictions of…"
+            style={{ minWidth: 210, maxWidth: 360 }}
+            maxTagCount="responsive"
+            value={chosenRoles}
+            onChange={setShown}
+            allowClear
+            options={own.map((entry) => ({ value: entry.role.name, label: entry.role.label ?? entry.role.name }))}
+          />
+        )}
+        {shown !== null && bench.focus > 0 && tab === "map" && (
+          <button type="button" className="textlink small" onClick={() => setShown(null)}>
+            those held
+          </button>
+        )}
+        <span className="grow" />
+        {edits.undo && (
+          <Button size="small" title={edits.undoes ?? ""} onClick={edits.undo}>
+            Undo
+          </Button>
+        )}
+        {edits.redo && (
+          <Button size="small" onClick={edits.redo}>
+            Redo
+          </Button>
+        )}
+        <Button type={document.tables?.length ? "default" : "primary"} onClick={() => go("/bring")}>
+          Bring data in
+        </Button>
+      </header>
+      <Refused edits={edits} />
+      {tab === "map" && (
+        <>
+          {waiting.length > 0 && (
+            <Notice kind="careful">
+              {plural(waiting.length, "refresh", "refreshes")} {waiting.length === 1 ? "waits" : "wait"} to be accepted:{" "}
+              {waiting.map((item) => item.table).join(", ")}.{" "}
+              <button type="button" className="textlink" onClick={() => go("/refreshes")}>
+                Look
+              </button>
+            </Notice>
+          )}
+          {bench.focus > 0 && current?.refused && <Notice kind="careful">{current.refused.message}</Notice>}
+          {restrictions.open.size > 0 && (
+            <Notice kind="bad">
+              {[...restrictions.open].map(([fact, names]) => `${fact} is not reached by ${names.join(", ")}`).join("; ")}: all its rows are
+              visible there.
+            </Notice>
+          )}
+          <div className={`map-and-panel ${chosen ? "two" : ""}`}>
+            <ModelMap
+              model={document}
+              rows={model.rows}
+              share={current}
+              restrictions={restrictions}
+              chosen={chosen}
+              choose={(table) => go(table === chosen ? "" : `/table/${encodeURIComponent(table)}`)}
+            />
+            {chosen && <TablePanel key={chosen} model={model} name={chosen} share={current} edits={edits} close={() => go("")} />}
+          </div>
+        </>
+      )}
+      {tab === "cubes" && (
+        <CubesView
+          model={document}
+          edits={edits}
+          chosen={name ?? null}
+          choose={(cube) => go(`/cube/${encodeURIComponent(cube)}`)}
+          editable={bench.state === "draft"}
+        />
+      )}
+      {tab === "refreshes" && (
+        <div className="refreshes">
+          {waiting.length === 0 && (
+            <Empty title="No refresh waits">
+              Open a table on the map and choose Refresh: the new content is compared with what is there, and nothing changes until you
+              accept it.
+            </Empty>
+          )}
+          {waiting.map((staged) => (
+            <RefreshReport key={staged.id} staged={staged} />
+          ))}
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** Whether a pinned viewer holds a role. */
+function holds(holders: { login: string }[], role: string, viewer: PinnedViewer): boolean {
+  if (typeof viewer === "string") return holders.some((holder) => holder.login === viewer);
+  if ("imagine" in viewer) return viewer.imagine.only_roles?.includes(role) ?? false;
+  if ("login" in viewer)
+    return viewer.only_roles ? viewer.only_roles.includes(role) : holders.some((holder) => holder.login === viewer.login);
+  return false;
+}

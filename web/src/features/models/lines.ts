@@ -1,0 +1,51 @@
+import type { Schemas } from "../../api/client";
+
+export type Values = Record<string, string | number | boolean | null>;
+export type Line = Schemas["LineEntry"];
+
+/** What has been typed and not yet done: other values for lines, new lines, ended ones. */
+export type LineEdits = { changed: Record<number, Values>; added: { key: number; values: Values }[]; ended: number[] };
+
+export const NO_EDITS: LineEdits = { changed: {}, added: [], ended: [] };
+
+/** A typed text as a value of the column's type; what does not fit stays text, so that its fault can be shown. */
+export function typedValue(text: string, type: string): string | number | boolean | null {
+  const trimmed = text.trim();
+  if (trimmed === "") return null;
+  if (type === "integer" && /^[-+]?\d+$/.test(trimmed)) return Number(trimmed);
+  if (type === "number" && Number.isFinite(Number(trimmed))) return Number(trimmed);
+  if (type === "boolean" && /^(true|false|yes|no)$/i.test(trimmed)) return /^(true|yes)$/i.test(trimmed);
+  if (type === "date") {
+    const written = trimmed.match(/^(\d{1,2})\.(\d{1,2})\.(\d{4})$/);
+    if (written) return `${written[3]}-${written[2]?.padStart(2, "0")}-${written[1]?.padStart(2, "0")}`;
+  }
+  return type === "text" ? text : trimmed;
+}
+
+/** Lines pasted from a spreadsheet: cells parted by tabulators, or else by commas or semicolons; a header is recognised by its names. */
+export function pastedLines(
+  text: string,
+  columns: { name: string; type: string }[],
+): { lines: Values[]; header: boolean; surplus: number } {
+  const rows = text
+    .replace(/\r\n?/g, "\n")
+    .split("\n")
+    .filter((row) => row.trim() !== "");
+  const first = rows[0] ?? "";
+  const by = first.includes("\t") ? "\t" : first.includes(";") ? ";" : ",";
+  const cells = rows.map((row) => row.split(by).map((cell) => cell.trim().replace(/^"(.*)"$/, "$1")));
+  const names = (cells[0] ?? []).map((cell) => cell.toLowerCase());
+  const header =
+    names.length > 0 &&
+    names.some((name) => columns.some((column) => column.name.toLowerCase() === name)) &&
+    names.every((name) => columns.some((column) => column.name.toLowerCase() === name) || name === "");
+  const order = header ? names.map((name) => columns.find((column) => column.name.toLowerCase() === name)) : columns;
+  const body = header ? cells.slice(1) : cells;
+  return {
+    header,
+    surplus: Math.max(0, ...body.map((row) => row.length - order.length)),
+    lines: body.map((row) =>
+      Object.fromEntries(order.flatMap((column, index) => (column ? [[column.name, typedValue(row[index] ?? "", column.type)]] : []))),
+    ),
+  };
+}

@@ -1,0 +1,50 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { api, data, type Model } from "../../api/client";
+import type { Known } from "../../ui/ConditionEditor";
+import { useDelayed } from "../../ui/useDelayed";
+
+/** What an expression gives over all data, tried as it is typed. */
+export function useExpressionTry(model: string, table: string, name: string | null, expression: string, kind: "measure" | "column") {
+  const settled = useDelayed(expression.trim(), 200);
+  return useQuery({
+    queryKey: ["try-expression", model, table, name, settled, kind],
+    queryFn: ({ signal }) =>
+      data(api.POST("/api/models/{model}/try", { signal, params: { path: { model } }, body: { table, name, expression: settled, kind } })),
+    enabled: settled !== "" && table !== "",
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+}
+
+const FUNCTIONS = "LOWER UPPER TRIM CHAR_LENGTH SUBSTRING COALESCE NULLIF ABS ROUND EXTRACT CAST".split(" ");
+
+/** Names an expression on a table can use: its columns, those of its lookups, functions, and for measures aggregates and other measures. */
+export function expressionNames(model: Model, table: string, kind: "measure" | "column"): Known[] {
+  const reached = new Set<string>();
+  const waiting = [table];
+  for (let name = waiting.pop(); name !== undefined; name = waiting.pop()) {
+    for (const item of model.relationships ?? []) {
+      const [many = ""] = item.from.split(".");
+      const [one = ""] = item.to.split(".");
+      if (many === name && !reached.has(one)) {
+        reached.add(one);
+        waiting.push(one);
+      }
+    }
+  }
+  const columnsOf = (name: string) => {
+    const found = (model.tables ?? []).find((item) => item.name === name);
+    return (found?.alias_of ? (model.tables ?? []).find((item) => item.name === found.alias_of) : found)?.columns ?? [];
+  };
+  return [
+    ...columnsOf(table).map((column) => ({ label: column.name, detail: column.type })),
+    ...[...reached].flatMap((name) => columnsOf(name).map((column) => ({ label: `${name}.${column.name}`, detail: column.type }))),
+    ...(kind === "measure"
+      ? [
+          ..."SUM AVG MIN MAX COUNT".split(" ").map((label) => ({ label, detail: "aggregate" })),
+          ...(model.measures ?? []).map((measure) => ({ label: `measure.${measure.name}`, detail: "measure" })),
+        ]
+      : []),
+    ...FUNCTIONS.map((label) => ({ label, detail: "function" })),
+  ];
+}
