@@ -95,6 +95,7 @@ export function RelationshipsStep({
       <div className="row wrap" style={{ marginTop: 12 }}>
         <Select
           showSearch
+          optionFilterProp="label"
           aria-label="From column"
           placeholder="from column"
           style={{ minWidth: 220 }}
@@ -107,6 +108,7 @@ export function RelationshipsStep({
         <span className="soft">to the key</span>
         <Select
           showSearch
+          optionFilterProp="label"
           aria-label="To key"
           placeholder="of table"
           style={{ minWidth: 200 }}

@@ -19,7 +19,7 @@ const NUMBERS = [
 
 function spellings(type: string) {
   if (type === "date" || type === "timestamp") return DAYS;
-  return type === "number" || type === "integer" ? NUMBERS : null;
+  return type === "number" ? NUMBERS : null;
 }
 
 /** Tables as proposed, each column with its evidence, to be confirmed or corrected. */
@@ -112,8 +112,7 @@ export function TablesStep({
             <thead>
               <tr>
                 <th>take</th>
-                <th>header</th>
-                <th>name</th>
+                <th>name · header in the file</th>
                 <th>type</th>
                 <th>evidence and first values</th>
                 <th className="number">distinct</th>
@@ -135,19 +134,19 @@ export function TablesStep({
                         onChange={(event) => put(place, { take: event.target.checked })}
                       />
                     </td>
-                    <td className="cut" style={{ maxWidth: 130 }} title={proposed.header}>
-                      {proposed.header || <span className="soft">(none)</span>}
-                    </td>
                     <td>
                       <Input
                         size="small"
                         className="mono"
                         aria-label={`Name of ${proposed.header || column.name}`}
-                        style={{ width: 130 }}
+                        style={{ width: 140 }}
                         value={column.name}
                         disabled={!column.take}
                         onChange={(event) => put(place, { name: event.target.value })}
                       />
+                      <div className="soft small cut" style={{ maxWidth: 140 }} title={proposed.header}>
+                        {proposed.header || "(none)"}
+                      </div>
                     </td>
                     <td>
                       <Select

@@ -93,6 +93,7 @@ export function ColumnsTab({
                     <Select
                       aria-label="Tag"
                       showSearch
+                      optionFilterProp="label"
                       placeholder="a tag"
                       style={{ width: 160 }}
                       value={tag || null}

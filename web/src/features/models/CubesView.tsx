@@ -155,6 +155,7 @@ function CubeEditor({ model, cube, edits, close }: { model: Model; cube: Cube | 
           id="cube-facts"
           aria-label="Facts"
           mode="multiple"
+          optionFilterProp="label"
           value={draft.facts}
           onChange={(facts) => setDraft({ ...draft, facts })}
           options={tables.map((table) => ({ value: table.name, label: table.name }))}
@@ -164,6 +165,7 @@ function CubeEditor({ model, cube, edits, close }: { model: Model; cube: Cube | 
           id="cube-dimensions"
           aria-label="Dimensions"
           mode="multiple"
+          optionFilterProp="label"
           value={dimensions.map((item) => item.table)}
           placeholder={draft.facts.length === 0 ? "choose facts first" : "tables the facts look up"}
           onChange={(names) =>
@@ -198,6 +200,7 @@ function CubeEditor({ model, cube, edits, close }: { model: Model; cube: Cube | 
           id="cube-measures"
           aria-label="Measures"
           mode="multiple"
+          optionFilterProp="label"
           value={draft.measures ?? []}
           onChange={(measures) => setDraft({ ...draft, measures })}
           options={(model.measures ?? [])
@@ -228,6 +231,7 @@ function DimensionLine({
       <Select
         aria-label={`Hierarchies of ${dimension.table}`}
         mode="multiple"
+        optionFilterProp="label"
         value={dimension.hierarchies ?? []}
         placeholder={hierarchies.length ? "hierarchies" : "it has no hierarchy: its key is used"}
         onChange={change}

@@ -155,6 +155,7 @@ function NewHierarchy({
             <span className="soft">coarse to fine</span>
             <Select
               mode="multiple"
+              optionFilterProp="label"
               aria-label="Levels, coarse to fine"
               style={{ minWidth: 300 }}
               value={levels}

@@ -146,6 +146,7 @@ export function MappingEditor({
             <Select
               aria-label="Group"
               showSearch
+              optionFilterProp="label"
               allowClear
               style={{ width: 180 }}
               placeholder="a group, new or known"

@@ -4,6 +4,33 @@ import { Scroll } from "../../ui/Scroll";
 import { count, Share } from "../../ui/Share";
 import { type Edge, edgesOf, type Restrictions, stripsOf } from "./strips";
 
+type Point = { x: number; y: number };
+type Box = { left: number; top: number; width: number; height: number };
+
+const CLEAR = 10;
+
+/** A line from one point down to another that runs between the boxes on its way, never behind one. */
+function between(from: Point, to: Point, boxes: Box[]): string {
+  const passed = [
+    ...new Set(boxes.filter((box) => box.top > from.y - 2 && box.top + box.height < to.y + 2).map((box) => Math.round(box.top))),
+  ].sort((a, b) => a - b);
+  let path = `M${from.x} ${from.y}`;
+  let now = from;
+  for (const top of passed) {
+    const row = boxes.filter((box) => Math.round(box.top) === top);
+    const bottom = Math.max(...row.map((box) => box.top + box.height));
+    const wanted = now.x + ((to.x - now.x) * (top - now.y)) / Math.max(1, to.y - now.y);
+    const blocking = (x: number) => row.some((box) => x > box.left - CLEAR && x < box.left + box.width + CLEAR);
+    const gaps = [wanted, ...row.flatMap((box) => [box.left - CLEAR, box.left + box.width + CLEAR])].filter((x) => !blocking(x));
+    const x = gaps.sort((a, b) => Math.abs(a - wanted) - Math.abs(b - wanted))[0] ?? wanted;
+    const bend = Math.max(6, (top - now.y) / 2);
+    path += ` C${now.x} ${now.y + bend} ${x} ${top - bend} ${x} ${top} L${x} ${bottom}`;
+    now = { x, y: bottom };
+  }
+  const bend = Math.max(6, (to.y - now.y) / 2);
+  return `${path} C${now.x} ${now.y + bend} ${to.x} ${to.y - bend} ${to.x} ${to.y}`;
+}
+
 type Line = { edge: Edge; path: string };
 
 /** Lookups above, facts below; a restriction is drawn as hatch running down from where it is set. */
@@ -28,6 +55,7 @@ export function ModelMap({
   const [lines, setLines] = useState<Line[]>([]);
   const [extent, setExtent] = useState({ width: 0, height: 0 });
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what is written in the boxes changes their height
   useLayoutEffect(() => {
     const host = ground.current;
     if (!host) return;
@@ -43,6 +71,7 @@ export function ModelMap({
         }),
       );
       setExtent({ width: host.scrollWidth, height: host.scrollHeight });
+      const boxes = [...places.values()];
       setLines(
         edges.flatMap((edge) => {
           const one = places.get(edge.one);
@@ -50,12 +79,9 @@ export function ModelMap({
           if (!one || !many) return [];
           const beside = edges.filter((other) => other.one === edge.one);
           const below = edges.filter((other) => other.many === edge.many);
-          const x1 = one.left + (one.width * (beside.indexOf(edge) + 1)) / (beside.length + 1);
-          const x2 = many.left + (many.width * (below.indexOf(edge) + 1)) / (below.length + 1);
-          const y1 = one.top + one.height;
-          const y2 = many.top;
-          const bend = Math.max(12, (y2 - y1) / 2);
-          return [{ edge, path: `M${x1} ${y1} C${x1} ${y1 + bend} ${x2} ${y2 - bend} ${x2} ${y2}` }];
+          const from = { x: one.left + (one.width * (beside.indexOf(edge) + 1)) / (beside.length + 1), y: one.top + one.height };
+          const to = { x: many.left + (many.width * (below.indexOf(edge) + 1)) / (below.length + 1), y: many.top };
+          return [{ edge, path: between(from, to, boxes) }];
         }),
       );
     };
@@ -63,7 +89,7 @@ export function ModelMap({
     const watch = new ResizeObserver(draw);
     watch.observe(host);
     return () => watch.disconnect();
-  }, [edges]);
+  }, [edges, restrictions, share, chosen]);
 
   const many = (model.tables ?? []).length > 24;
   return (

@@ -113,6 +113,7 @@ function OneModel({ model }: { model: ModelAnswer }) {
         {tab === "map" && (
           <Select
             mode="multiple"
+            optionFilterProp="label"
             aria-label="Roles whose restrictions are drawn"
             placeholder="draw the restrictions of…"
             style={{ minWidth: 210, maxWidth: 360 }}

@@ -114,6 +114,7 @@ export function RelationshipsTab({
           <span className="soft">looks up</span>
           <Select
             showSearch
+            optionFilterProp="label"
             aria-label="Table looked up"
             placeholder="a table with a key"
             style={{ minWidth: 190 }}

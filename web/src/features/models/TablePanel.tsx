@@ -55,20 +55,19 @@ export function TablePanel({
         {table.label && <code className="soft">{name}</code>}
         <span className="soft small">{held ? `${count(held.rows)} rows` : ""}</span>
         <span className="grow" />
-        {editable && held && !table.alias_of && (
-          <>
-            {held.kept ? (
-              <NavLink to={`/models/lines/${encodeURIComponent(name)}`}>Open its lines</NavLink>
-            ) : (
-              <>
-                <KeepHere model={model.document.name} table={name} rows={held.rows} />
-                <Button size="small" onClick={() => setRefreshing(true)}>
-                  Refresh…
-                </Button>
-              </>
-            )}
-          </>
-        )}
+        {editable &&
+          held &&
+          !table.alias_of &&
+          (held.kept ? (
+            <NavLink to={`/models/lines/${encodeURIComponent(name)}`}>Open its lines</NavLink>
+          ) : (
+            <>
+              <KeepHere model={model.document.name} table={name} rows={held.rows} />
+              <Button size="small" onClick={() => setRefreshing(true)}>
+                Refresh…
+              </Button>
+            </>
+          ))}
         <Button size="small" aria-label="Close the table" onClick={close}>
           Close
         </Button>

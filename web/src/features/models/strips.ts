@@ -33,7 +33,10 @@ export function stripsOf(model: Model): Strip[] {
   for (let level = most; level >= 0; level--) {
     const tables = names.filter((name) => related.has(name) && heights.get(name) === level);
     if (tables.length > 0)
-      strips.push({ title: level === 0 ? "facts" : "lookups", tables: ordered(tables, strips.at(-1)?.tables ?? [], edges) });
+      strips.push({
+        title: level === 0 ? "facts" : level === 1 ? "lookups" : "lookups of lookups",
+        tables: ordered(tables, strips.at(-1)?.tables ?? [], edges),
+      });
   }
   const alone = names.filter((name) => !related.has(name));
   if (alone.length > 0) strips.push({ title: "standing alone", tables: alone });
