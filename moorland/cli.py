@@ -444,8 +444,12 @@ def _django() -> None:
 
 
 def _serve(port: int) -> None:
+    from moorland.server.directory.invitations import setup_link
     from moorland.server.serving import serve as run
 
+    link = setup_link()
+    if link is not None:
+        messages.print(f"There is no workspace yet. Set it up at http://localhost:{port}{link}", markup=False, soft_wrap=True)
     messages.print(f"Moorland is at http://localhost:{port}  (Ctrl+C stops it)", markup=False)
     run(port)
 

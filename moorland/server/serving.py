@@ -20,8 +20,18 @@ class _Application(BaseApplication):
         return application
 
 
+def after_a_stop() -> None:
+    """Takes back what was half done when the server was stopped last."""
+    from moorland.server.catalog.storage import remove_unfinished
+    from moorland.server.tasks.running import mark_interrupted
+
+    mark_interrupted()
+    remove_unfinished()
+
+
 def serve(port: int) -> None:
     """Serves on the loopback address until it is stopped."""
+    after_a_stop()
     options = {
         "bind": f"127.0.0.1:{port}",
         "workers": 1,

@@ -73,6 +73,8 @@ def people_document() -> dict[str, Any]:
                 "kind": account.kind,
                 "enabled": account.enabled,
                 "attributes": account.attributes,
+                "about": account.about or None,
+                "keeper": account.keeper or None,
             }
         )
     groups = [
@@ -82,6 +84,8 @@ def people_document() -> dict[str, Any]:
             "priority": group.priority,
             "enabled": group.enabled,
             "attributes": group.attributes,
+            "about": group.about or None,
+            "keeper": group.keeper or None,
             "users": sorted(user.login for user in group.users.all()),
             "groups": sorted(inner.name for inner in group.groups.all()),
         }
@@ -94,6 +98,8 @@ def people_document() -> dict[str, Any]:
                 "label": item.label or None,
                 "parent": organizations[item.parent_id].name if item.parent_id else None,
                 "attributes": item.attributes,
+                "about": item.about or None,
+                "keeper": item.keeper or None,
             }
             for item in organizations.values()
         ],

@@ -11,6 +11,18 @@ from moorland.server import schema as _schema  # registers the session scheme
 from moorland.server.catalog.lines_views import KeptTables, Lines, LinesHistory, LinesTry
 from moorland.server.catalog.uploads import OneUpload, Proposals, UploadGrid, Uploads
 from moorland.server.catalog.views import DraftModel, Imports, MeasureTry, Models, OneRefresh, Profile, Refresh, Refreshes
+from moorland.server.directory.act_views import (
+    Acts,
+    Copying,
+    GroupCards,
+    Invitations,
+    OrganizationCards,
+    Owns,
+    PeopleExport,
+    PeopleFiles,
+    SettingUp,
+    Welcome,
+)
 from moorland.server.directory.views import People, Person, Session
 from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles
 from moorland.server.releases.views import OneRelease, Pending, Releases, WorkspaceState
@@ -39,6 +51,13 @@ assert _schema.SessionScheme
 
 urlpatterns = [
     path("api/session", Session.as_view()),
+    path("api/session/welcome", Welcome.as_view()),
+    path("api/session/set-up", SettingUp.as_view()),
+    path("api/acts", Acts.as_view()),
+    path("api/directory/import", PeopleFiles.as_view()),
+    path("api/directory/export", PeopleExport.as_view()),
+    path("api/groups/<str:name>", GroupCards.as_view()),
+    path("api/organizations/<str:name>", OrganizationCards.as_view()),
     path("api/state", WorkspaceState.as_view()),
     path("api/uploads", Uploads.as_view()),
     path("api/uploads/<str:key>", OneUpload.as_view()),
@@ -67,6 +86,9 @@ urlpatterns = [
     path("api/roles/<str:name>/assignments/<int:key>", OneAssignment.as_view()),
     path("api/people", People.as_view()),
     path("api/people/<str:login>", Person.as_view()),
+    path("api/people/<str:login>/copying", Copying.as_view()),
+    path("api/people/<str:login>/owns", Owns.as_view()),
+    path("api/people/<str:login>/invitation", Invitations.as_view()),
     path("api/evaluate", Evaluate.as_view()),
     path("api/effect", Effect.as_view()),
     path("api/rows", Aligned.as_view()),

@@ -43,7 +43,7 @@ def _twice(names: Iterable[str | None], place: str, what: str, fold: bool = Fals
 
 
 def _unknown(name: str, names: Sequence[str] | Iterable[str], path: str, what: str) -> Iterator[Problem]:
-    known = set(names)
+    known = names if isinstance(names, dict) else set(names)
     if name not in known:
         yield Problem("unknown_name", f"there is no {what} {name}.", path=path, nearest=nearest_name(name, known))
 
@@ -98,9 +98,9 @@ def _check_organizations(bundle: Bundle) -> Iterator[Problem]:
 
 
 def _check_people(bundle: Bundle) -> Iterator[Problem]:
-    logins = [user.login for user in bundle.users]
-    groups = [group.name for group in bundle.groups]
-    organizations = [organization.name for organization in bundle.organizations]
+    logins = dict.fromkeys(user.login for user in bundle.users)
+    groups = dict.fromkeys(group.name for group in bundle.groups)
+    organizations = dict.fromkeys(organization.name for organization in bundle.organizations)
     definitions = {attribute.name: attribute for attribute in bundle.attributes}
     for index, definition in enumerate(bundle.attributes):
         yield from _check_value(definition, definition.default, f"attributes[{index}].default")

@@ -40,11 +40,24 @@ def tried(change: Callable[[], None]) -> list[ViewerImpact]:
         try:
             after = Evaluator(bundle_of("live"), load_table, before.as_of, before.secret, before.shared)
         except BundleError as error:
-            raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
+            raise Failure(422, "invalid", _said(error), error.problems) from None
         finally:
             transaction.set_rollback(True)
-    logins = [login for login in after.people.users if login not in before.people.users or signature(before.viewer(login)) != signature(after.viewer(login))]
+    logins = [login for login in {**before.people.users, **after.people.users} if _differs(before, after, login)]
     return impact(before, after, logins)
+
+
+def _said(error: BundleError) -> str:
+    """The first problem as a sentence, without the place in a bundle that nobody sees here."""
+    message = error.problems[0].message
+    more = len(error.problems) - 1
+    return message[0].upper() + message[1:] + (f" And {more} more." if more else "")
+
+
+def _differs(before: Evaluator, after: Evaluator, login: str) -> bool:
+    if login not in before.people.users or login not in after.people.users:
+        return True
+    return signature(before.viewer(login)) != signature(after.viewer(login))
 
 
 def made(change: Callable[[], None]) -> None:
@@ -54,9 +67,9 @@ def made(change: Callable[[], None]) -> None:
         people_changed()
         for state in ("draft", "live"):
             try:
-                bundle_of(state)  # type: ignore[arg-type]
+                Evaluator(bundle_of(state))  # type: ignore[arg-type]
             except BundleError as error:
-                raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
+                raise Failure(422, "invalid", _said(error), error.problems) from None
 
 
 def change_person(account: Account, asked: PersonChange) -> None:

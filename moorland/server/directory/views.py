@@ -41,7 +41,7 @@ from moorland.server.viewing.service import why_nothing
 from moorland.server.viewing.views import STATE_PARAMETER, state_of
 
 
-def _session(request: Request) -> SessionAnswer:
+def session_answer(request: Request) -> SessionAnswer:
     account = request.user if request.user and request.user.is_authenticated else None
     space = Workspace.objects.first()
     return SessionAnswer(
@@ -62,7 +62,7 @@ class Session(APIView):
     @extend_schema(responses=SessionAnswer)
     def get(self, request: Request) -> Response:
         get_token(request)
-        return answer(_session(request))
+        return answer(session_answer(request))
 
     @extend_schema(request=SignInRequest, responses=SessionAnswer)
     def post(self, request: Request) -> Response:
@@ -75,7 +75,7 @@ class Session(APIView):
         login(request._request, account)
         request.user = account
         record(account.login, "sign-in", "session")
-        return answer(_session(request))
+        return answer(session_answer(request))
 
     @extend_schema(request=None, responses={200: SessionAnswer})
     def delete(self, request: Request) -> Response:
@@ -83,7 +83,7 @@ class Session(APIView):
             record(request.user.login, "sign-out", "session")
         logout(request._request)
         request.user = None
-        return answer(_session(request))
+        return answer(session_answer(request))
 
 
 class People(APIView):

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: change people, groups, organizations or attributes, at once; `try=true` only shows who gains and loses. */
+        post: operations["acts_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/check": {
         parameters: {
             query?: never;
@@ -15,6 +32,40 @@ export interface paths {
         put?: never;
         /** @description Administrators: whether a condition can be used, checked as it is typed. */
         post: operations["check_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/directory/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: all people, or all groups, as CSV without passwords and secret attributes. */
+        get: operations["directory_export_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/directory/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: people or groups from a file; `try=true` reports every row and changes nothing. A file with refused rows is applied only without them. */
+        post: operations["directory_import_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -49,6 +100,23 @@ export interface paths {
         put?: never;
         /** @description Administrators: answers questions for any viewers. */
         post: operations["evaluate_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/groups/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: all that is kept of a group, and what it gives. */
+        get: operations["groups_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -330,6 +398,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/organizations/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: all that is kept of an organization. */
+        get: operations["organizations_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pages": {
         parameters: {
             query?: never;
@@ -397,6 +482,57 @@ export interface paths {
         head?: never;
         /** @description Administrators: what reaches a person; change the person. */
         patch: operations["people_partial_update"];
+        trace?: never;
+    };
+    "/api/people/{login}/copying": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: what of somebody's access can be copied to somebody else. */
+        get: operations["people_copying_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{login}/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: a one-time link by which somebody sets a password; it is shown this one time. */
+        post: operations["people_invitation_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{login}/owns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: what hangs on somebody, before the account is deleted. */
+        get: operations["people_owns_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/proposals": {
@@ -631,6 +767,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/set-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody with the link the server printed, while there is no workspace: make it, with its first administrator. */
+        post: operations["session_set_up_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/welcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody with a one-time link: set a password and be signed in. */
+        post: operations["session_welcome_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/state": {
         parameters: {
             query?: never;
@@ -755,6 +925,32 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Act
+         * @description Exactly one change. Every one acts at once, and can be tried first.
+         */
+        Act: {
+            /** @default null */
+            add_person?: components["schemas"]["NewPerson"] | null;
+            /** @default null */
+            change_people?: components["schemas"]["PeopleChange"] | null;
+            /** @default null */
+            delete_attribute?: components["schemas"]["Deletion"] | null;
+            /** @default null */
+            delete_group?: components["schemas"]["Deletion"] | null;
+            /** @default null */
+            delete_organization?: components["schemas"]["Deletion"] | null;
+            /** @default null */
+            delete_people?: components["schemas"]["PeopleDeletion"] | null;
+            /** @default null */
+            move_group?: components["schemas"]["GroupMove"] | null;
+            /** @default null */
+            save_attribute?: components["schemas"]["AttributeSave"] | null;
+            /** @default null */
+            save_group?: components["schemas"]["GroupChange"] | null;
+            /** @default null */
+            save_organization?: components["schemas"]["OrganizationChange"] | null;
+        };
         /** @enum {string} */
         ActionsEnum: "open" | "edit" | "publish" | "export";
         /**
@@ -863,6 +1059,29 @@ export interface components {
             code: components["schemas"]["CodeEnum"];
             /** Message */
             message: string;
+        };
+        /**
+         * AssignedRole
+         * @description A role with the days between which it holds.
+         */
+        AssignedRole: {
+            /**
+             * From
+             * @default null
+             */
+            from?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /** Role */
+            role: string;
+            /**
+             * Until
+             * @default null
+             */
+            until?: string | null;
         };
         /**
          * Assignment
@@ -1005,6 +1224,18 @@ export interface components {
         AttributeIs: {
             /** Attribute */
             attribute: string;
+        };
+        /**
+         * AttributeSave
+         * @description An attribute's definition; `version` is left out for a new one.
+         */
+        AttributeSave: {
+            definition: components["schemas"]["AttributeDefinition"];
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
         };
         /**
          * BeneathSentence
@@ -1370,6 +1601,53 @@ export interface components {
             upload: string;
         };
         /**
+         * CopyAnswer
+         * @description What somebody has that can be copied.
+         */
+        CopyAnswer: {
+            /** Items */
+            items: components["schemas"]["CopyItem"][];
+            /** Login */
+            login: string;
+            /** Organization */
+            organization: string | null;
+        };
+        /**
+         * CopyItem
+         * @description Something that copying access from somebody would give; what is dated or sensitive is left out unless chosen.
+         */
+        CopyItem: {
+            /** Dated */
+            dated: boolean;
+            /** Detail */
+            detail: string;
+            /**
+             * From
+             * @default null
+             */
+            from?: string | null;
+            /** Kind */
+            kind: components["schemas"]["CopyItemKindEnum"];
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Sensitive */
+            sensitive: string | null;
+            /**
+             * Until
+             * @default null
+             */
+            until?: string | null;
+            /**
+             * Value
+             * @default null
+             */
+            value?: boolean | number | string | (boolean | number | string)[] | null;
+        };
+        /** @enum {string} */
+        CopyItemKindEnum: "group" | "attribute" | "role";
+        /**
          * Cube
          * @description A narrower way to ask a model, with the same security (3.8).
          */
@@ -1428,6 +1706,14 @@ export interface components {
         DeletedRole: {
             /** Label */
             label: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Deletion
+         * @description Something to delete by its name.
+         */
+        Deletion: {
             /** Name */
             name: string;
         };
@@ -1704,6 +1990,16 @@ export interface components {
              */
             sheet?: string | null;
         };
+        /**
+         * FirstPassword
+         * @description The password somebody chooses on following such a link.
+         */
+        FirstPassword: {
+            /** Password */
+            password: string;
+            /** Token */
+            token: string;
+        };
         /** Fixed */
         Fixed: {
             /** Text */
@@ -1751,6 +2047,61 @@ export interface components {
             reading?: components["schemas"]["FileReading"] | null;
         };
         /**
+         * GroupChange
+         * @description A group to add, or to change: what is left out stays. `version` is the one that was looked at, left out for a new group.
+         */
+        GroupChange: {
+            /**
+             * About
+             * @default null
+             */
+            about?: string | null;
+            /** Add Groups */
+            add_groups?: string[];
+            /** Add Users */
+            add_users?: string[];
+            /** Attributes */
+            attributes?: {
+                [key: string]: boolean | number | string | (boolean | number | string)[] | null;
+            };
+            /**
+             * Enabled
+             * @default null
+             */
+            enabled?: boolean | null;
+            /**
+             * Keeper
+             * @default null
+             */
+            keeper?: string | null;
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * No Priority
+             * @default false
+             */
+            no_priority?: boolean;
+            /**
+             * Priority
+             * @default null
+             */
+            priority?: number | null;
+            /** Remove Groups */
+            remove_groups?: string[];
+            /** Remove Users */
+            remove_users?: string[];
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
+        };
+        /**
          * GroupEntry
          * @description A group with its direct members.
          */
@@ -1767,6 +2118,24 @@ export interface components {
             priority: number | null;
             /** Users */
             users: string[];
+        };
+        /**
+         * GroupMove
+         * @description A group taken out of one group and put into another; None is the top.
+         */
+        GroupMove: {
+            /**
+             * Into
+             * @default null
+             */
+            into?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Out Of
+             * @default null
+             */
+            out_of?: string | null;
         };
         /**
          * HealthMoved
@@ -1915,6 +2284,24 @@ export interface components {
             viewers: components["schemas"]["ViewerImpact"][];
         };
         /**
+         * ImportReport
+         * @description Every row of a file, tried; `viewers` are those who would see something else.
+         */
+        ImportReport: {
+            /** Changed */
+            changed: number;
+            /** Created */
+            created: number;
+            /** Refused */
+            refused: number;
+            /** Rows */
+            rows: components["schemas"]["RowReport"][];
+            /** Unchanged */
+            unchanged: number;
+            /** Viewers */
+            viewers: components["schemas"]["ViewerImpact"][];
+        };
+        /**
          * ImportRequest
          * @description Tables to bring in: into a new model, or into one that is there.
          */
@@ -1947,6 +2334,16 @@ export interface components {
             rows: {
                 [key: string]: boolean | number | string | null;
             }[];
+        };
+        /**
+         * InvitationAnswer
+         * @description A link by which somebody sets a password once; it is shown this one time.
+         */
+        InvitationAnswer: {
+            /** Expires At */
+            expires_at: string;
+            /** Path */
+            path: string;
         };
         /**
          * ItemChange
@@ -2499,6 +2896,49 @@ export interface components {
             name: string;
         };
         /**
+         * NewPerson
+         * @description Somebody who is not here yet.
+         */
+        NewPerson: {
+            /**
+             * About
+             * @default
+             */
+            about?: string;
+            /** Attributes */
+            attributes?: {
+                [key: string]: boolean | number | string | (boolean | number | string)[] | null;
+            };
+            /**
+             * Email
+             * @default null
+             */
+            email?: string | null;
+            /** Groups */
+            groups?: string[];
+            /**
+             * Keeper
+             * @default
+             */
+            keeper?: string;
+            /**
+             * Kind
+             * @default person
+             */
+            kind?: components["schemas"]["KindC07Enum"];
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /**
+             * Organization
+             * @default null
+             */
+            organization?: string | null;
+            /** Roles */
+            roles?: components["schemas"]["AssignedRole"][];
+        };
+        /**
          * NoLongerFits
          * @description A sentence or other place that names what is not in the data any more.
          */
@@ -2552,6 +2992,43 @@ export interface components {
         /** @enum {string} */
         OnlyEnum: "all" | "differing";
         /**
+         * OrganizationChange
+         * @description An organization to add, or to change. `version` is left out for a new one; `attributes` set to null are cleared.
+         */
+        OrganizationChange: {
+            /**
+             * About
+             * @default null
+             */
+            about?: string | null;
+            /** Attributes */
+            attributes?: {
+                [key: string]: components["schemas"]["OrganizationValue"] | null;
+            };
+            /**
+             * Keeper
+             * @default null
+             */
+            keeper?: string | null;
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Parent
+             * @default null
+             */
+            parent?: string | null;
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
+        };
+        /**
          * OrganizationEntry
          * @description A node of the tree.
          */
@@ -2563,8 +3040,45 @@ export interface components {
             /** Parent */
             parent: string | null;
         };
+        /**
+         * OrganizationValue
+         * @description A value set on an organization; a locked one cannot be overridden beneath it (2.5a).
+         */
+        OrganizationValue: {
+            /**
+             * Locked
+             * @default false
+             */
+            locked?: boolean;
+            /** Value */
+            value: boolean | number | string | (boolean | number | string)[] | null;
+        };
+        /** @enum {string} */
+        OutcomeEnum: "created" | "changed" | "unchanged" | "refused";
         /** @enum {string} */
         OwnValuesEnum: "add" | "replace";
+        /**
+         * OwnedThing
+         * @description Something that hangs on a person: what it is, and what becomes of it if the person is deleted.
+         */
+        OwnedThing: {
+            /** Becomes */
+            becomes: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * OwnsAnswer
+         * @description All that hangs on a person.
+         */
+        OwnsAnswer: {
+            /** Login */
+            login: string;
+            /** Things */
+            things: components["schemas"]["OwnedThing"][];
+        };
         /**
          * Page
          * @description Exhibits that are opened together.
@@ -2781,6 +3295,93 @@ export interface components {
             /** People */
             people: components["schemas"]["PersonEntry"][];
         };
+        /**
+         * PeopleChange
+         * @description The same change for some people; what is left out stays. An attribute set to null is cleared, an empty organization or e-mail taken away.
+         */
+        PeopleChange: {
+            /**
+             * About
+             * @default null
+             */
+            about?: string | null;
+            /** Attributes */
+            attributes?: {
+                [key: string]: boolean | number | string | (boolean | number | string)[] | null;
+            };
+            /**
+             * Email
+             * @default null
+             */
+            email?: string | null;
+            /**
+             * Enabled
+             * @default null
+             */
+            enabled?: boolean | null;
+            /** Give */
+            give?: components["schemas"]["AssignedRole"][];
+            /** Join */
+            join?: string[];
+            /**
+             * Keeper
+             * @default null
+             */
+            keeper?: string | null;
+            /** Leave */
+            leave?: string[];
+            /** Logins */
+            logins: string[];
+            /**
+             * Name
+             * @default null
+             */
+            name?: string | null;
+            /**
+             * Organization
+             * @default null
+             */
+            organization?: string | null;
+            /** Versions */
+            versions?: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * PeopleDeletion
+         * @description People to delete; `hand_over_to` becomes the owner of the pages and keeper of what they keep.
+         */
+        PeopleDeletion: {
+            /**
+             * Hand Over To
+             * @default null
+             */
+            hand_over_to?: string | null;
+            /** Logins */
+            logins: string[];
+        };
+        /**
+         * PeopleImport
+         * @description A file of people or groups. `columns` maps fields (login, name …, `attribute:areas`) to places in the file, from 0.
+         */
+        PeopleImport: {
+            /** Columns */
+            columns: {
+                [key: string]: number;
+            };
+            /** Kind */
+            kind: components["schemas"]["PeopleImportKindEnum"];
+            /**
+             * Leave Out Refused
+             * @default false
+             */
+            leave_out_refused?: boolean;
+            reading: components["schemas"]["FileReading"];
+            /** Upload */
+            upload: string;
+        };
+        /** @enum {string} */
+        PeopleImportKindEnum: "people" | "groups";
         /** PeriodMask */
         PeriodMask: {
             period: components["schemas"]["PeriodTo"];
@@ -2847,6 +3448,40 @@ export interface components {
             organization: string | null;
             /** Roles */
             roles: string[];
+        };
+        /**
+         * PlaceCard
+         * @description A group or an organization with all that is kept of it.
+         */
+        PlaceCard: {
+            /** About */
+            about: string;
+            /** Attributes */
+            attributes: {
+                [key: string]: components["schemas"]["OrganizationValue"] | boolean | number | string | (boolean | number | string)[] | null;
+            };
+            /** Enabled */
+            enabled: boolean;
+            /** Groups */
+            groups: string[];
+            /** Keeper */
+            keeper: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Parents */
+            parents: string[];
+            /** Priority */
+            priority: number | null;
+            /** Reached */
+            reached: number;
+            /** Roles */
+            roles: string[];
+            /** Users */
+            users: string[];
+            /** Version */
+            version: number;
         };
         /**
          * ProblemShape
@@ -3257,6 +3892,22 @@ export interface components {
             to: number;
         };
         /**
+         * RowReport
+         * @description What a row does, or why it is refused; `changes` say what becomes of what.
+         */
+        RowReport: {
+            /** Changes */
+            changes: string[];
+            /** Name */
+            name: string;
+            /** Outcome */
+            outcome: components["schemas"]["OutcomeEnum"];
+            /** Row */
+            row: number;
+            /** Why */
+            why: string | null;
+        };
+        /**
          * RowsAnswer
          * @description Rows as the viewer sees them. `visible` counts what matches, before limit and offset.
          */
@@ -3377,6 +4028,27 @@ export interface components {
             demo_password: string | null;
             /** Ready */
             ready: boolean;
+            /** Workspace */
+            workspace: string;
+        };
+        /**
+         * SetUp
+         * @description A new workspace with its first administrator; `token` is the one the server printed.
+         */
+        SetUp: {
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /**
+             * Time Zone
+             * @default UTC
+             */
+            time_zone?: string;
+            /** Token */
+            token: string;
             /** Workspace */
             workspace: string;
         };
@@ -3858,6 +4530,32 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    acts_create: {
+        parameters: {
+            query?: {
+                /** @description Show the effect without making the change. */
+                try?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Act"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactAnswer"];
+                };
+            };
+        };
+    };
     check_create: {
         parameters: {
             query?: never;
@@ -3877,6 +4575,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CheckAnswer"];
+                };
+            };
+        };
+    };
+    directory_export_retrieve: {
+        parameters: {
+            query?: {
+                kind?: "groups" | "people";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    directory_import_create: {
+        parameters: {
+            query?: {
+                /** @description Show the effect without making the change. */
+                try?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PeopleImport"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportReport"];
                 };
             };
         };
@@ -3923,6 +4668,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EvaluateAnswer"];
+                };
+            };
+        };
+    };
+    groups_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceCard"];
                 };
             };
         };
@@ -4367,6 +5133,27 @@ export interface operations {
             };
         };
     };
+    organizations_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceCard"];
+                };
+            };
+        };
+    };
     pages_retrieve: {
         parameters: {
             query?: {
@@ -4481,6 +5268,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImpactAnswer"];
+                };
+            };
+        };
+    };
+    people_copying_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                login: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopyAnswer"];
+                };
+            };
+        };
+    };
+    people_invitation_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                login: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationAnswer"];
+                };
+            };
+        };
+    };
+    people_owns_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                login: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnsAnswer"];
                 };
             };
         };
@@ -4897,6 +5747,52 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionAnswer"];
+                };
+            };
+        };
+    };
+    session_set_up_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetUp"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionAnswer"];
+                };
+            };
+        };
+    };
+    session_welcome_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstPassword"];
+            };
+        };
         responses: {
             200: {
                 headers: {

@@ -1,0 +1,352 @@
+"""Every change to people, groups, organizations and attributes: each applied in one place, so that it can be tried, and taken back, as it will be made."""
+
+from typing import Any
+
+from moorland.core.bundle.problems import Problem, nearest_name
+from moorland.core.bundle.structure import identity
+from moorland.core.bundle.writing import to_plain
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.language import tree
+from moorland.core.language.checking import check_condition
+from moorland.server.catalog.models import Model
+from moorland.server.directory.act_shapes import (
+    Act,
+    AssignedRole,
+    AttributeSave,
+    GroupChange,
+    GroupMove,
+    NewPerson,
+    OrganizationChange,
+    PeopleChange,
+    PeopleDeletion,
+)
+from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
+from moorland.server.errors import Failure, missing, stale
+from moorland.server.pages.models import Page
+from moorland.server.policies.models import Assignment, Role
+from moorland.server.state import evaluator, policy_changed
+
+
+def apply(act: Act, by: Account) -> None:
+    """Makes one change. Raises Failure where it cannot be made; the caller's transaction takes back what was done."""
+    if act.add_person:
+        add_person(act.add_person, by)
+    elif act.change_people:
+        change_people(act.change_people, by)
+    elif act.delete_people:
+        delete_people(act.delete_people, by)
+    elif act.save_group:
+        save_group(act.save_group)
+    elif act.move_group:
+        move_group(act.move_group)
+    elif act.delete_group:
+        delete_group(act.delete_group.name)
+    elif act.save_organization:
+        save_organization(act.save_organization)
+    elif act.delete_organization:
+        delete_organization(act.delete_organization.name)
+    elif act.save_attribute:
+        save_attribute(act.save_attribute)
+    elif act.delete_attribute:
+        delete_attribute(act.delete_attribute.name)
+    else:
+        raise Failure(400, "invalid", "The act names nothing to do.")
+
+
+def described(act: Act) -> tuple[str, str, dict[str, Any]]:
+    """An act for the trail: action, subject, details."""
+    kind, shape = next((name, value) for name in Act.model_fields if (value := getattr(act, name)) is not None)
+    details = shape.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    logins = details.pop("logins", None)
+    details.pop("versions", None)
+    subject = details.get("login") or details.get("name") or (details.get("definition") or {}).get("name") or ""
+    if logins is not None:
+        subject = logins[0] if len(logins) == 1 else f"{len(logins)} people"
+        if len(logins) > 1:
+            details["logins"] = logins[:1000]
+    return kind.replace("_", " "), str(subject), details
+
+
+def _duplicate(kind: str, message: str) -> Failure:
+    return Failure(422, "invalid", message, [Problem("duplicate", message, path=kind)])
+
+
+def refuse_taken(login: str | None, email: str | None, but: Account | None = None) -> None:
+    """Raises Failure where a login or e-mail is somebody's already, letter case and spaces aside (2.1)."""
+    others = Account.objects.exclude(pk=but.pk) if but else Account.objects.all()
+    if login is not None:
+        taken = others.filter(login_identity=identity(login)).first()
+        if taken is not None:
+            raise _duplicate("login", f"The login {login} is taken by {taken.name} ({taken.login}); letter case does not tell logins apart.")
+    if email:
+        taken = others.filter(email_identity=identity(email)).first()
+        if taken is not None:
+            raise _duplicate("email", f"The e-mail {email} belongs to {taken.name} ({taken.login}) already.")
+
+
+def add_person(asked: NewPerson, by: Account) -> Account:
+    """A new account without a password; its first sign-in is by a one-time link."""
+    login = asked.login.strip()
+    refuse_taken(login, asked.email)
+    account = Account.objects.create_account(
+        login,
+        asked.name.strip(),
+        None,
+        email=asked.email or None,
+        organization=_organization(asked.organization) if asked.organization else None,
+        kind=asked.kind,
+        attributes={name: value for name, value in asked.attributes.items() if value is not None},
+        about=asked.about,
+        keeper=asked.keeper,
+    )
+    for name in asked.groups:
+        _group(name).users.add(account)
+    for role in asked.roles:
+        _assign(account, role, by)
+    return account
+
+
+def change_people(asked: PeopleChange, by: Account) -> None:
+    """The same change for each of some people."""
+    accounts = list(Account.objects.filter(login__in=asked.logins))
+    if len(accounts) != len(set(asked.logins)):
+        unknown = sorted(set(asked.logins) - {account.login for account in accounts})
+        raise missing("user", unknown[0])
+    if asked.enabled is False and any(account.pk == by.pk for account in accounts):
+        raise Failure(422, "invalid", "You cannot disable your own account.")
+    if len(accounts) > 1 and (asked.name is not None or asked.email):
+        raise Failure(422, "invalid", "Name and e-mail are each person's own; change them one by one.")
+    organization = _organization(asked.organization) if asked.organization else None
+    joined, left = [_group(name) for name in asked.join], [_group(name) for name in asked.leave]
+    for account in accounts:
+        if asked.versions.get(account.login, account.version) != account.version:
+            raise stale(account.login, {"version": account.version})
+        _change(account, asked, organization)
+    Account.objects.bulk_update(
+        accounts, ["name", "email", "email_identity", "organization", "enabled", "about", "keeper", "attributes", "version"], batch_size=500
+    )
+    for group in joined:
+        group.users.add(*accounts)
+    for group in left:
+        group.users.remove(*accounts)
+    for account in accounts:
+        for role in asked.give:
+            _assign(account, role, by)
+
+
+def _change(account: Account, asked: PeopleChange, organization: Organization | None) -> None:
+    if asked.name is not None:
+        account.name = asked.name.strip()
+    if asked.email is not None:
+        refuse_taken(None, asked.email, account)
+        account.email = asked.email.strip() or None
+        account.email_identity = identity(account.email) if account.email else None
+    if asked.organization is not None:
+        account.organization = organization
+    if asked.enabled is not None:
+        account.enabled = asked.enabled
+    if asked.about is not None:
+        account.about = asked.about
+    if asked.keeper is not None:
+        account.keeper = asked.keeper
+    merged = {**account.attributes, **asked.attributes}
+    account.attributes = {name: value for name, value in merged.items() if value is not None}
+    account.version += 1
+
+
+def _assign(account: Account, asked: AssignedRole, by: Account) -> None:
+    role = Role.objects.filter(name=asked.role, deleted=False).first()
+    if role is None:
+        raise missing("role", asked.role)
+    if asked.from_ and asked.until and asked.until < asked.from_:
+        raise Failure(422, "invalid", f"The last day of {asked.role} is before its first.")
+    Assignment.objects.get_or_create(
+        role=role, account=account, first_day=asked.from_, last_day=asked.until, defaults={"reason": asked.reason, "created_by": by}
+    )
+
+
+def delete_people(asked: PeopleDeletion, by: Account) -> None:
+    """Deletes accounts with their memberships and assignments; what they own is handed over first."""
+    if by.login in asked.logins:
+        raise Failure(422, "invalid", "You cannot delete your own account.")
+    heir = Account.objects.filter(login=asked.hand_over_to).first() if asked.hand_over_to else None
+    if asked.hand_over_to and (heir is None or heir.login in asked.logins):
+        raise missing("user", asked.hand_over_to)
+    for login in asked.logins:
+        account = Account.objects.filter(login=login).first()
+        if account is None:
+            raise missing("user", login)
+        _hand_over(login, heir)
+        account.delete()
+
+
+def _hand_over(login: str, heir: Account | None) -> None:
+    changed = False
+    for stored, key in [
+        *((page, "owner") for page in Page.objects.all()),
+        *((role, "keeper") for role in Role.objects.all()),
+        *((model, "keeper") for model in Model.objects.all()),
+    ]:
+        if stored.document.get(key) == login:
+            document = {**stored.document}
+            if heir is None:
+                document.pop(key)
+            else:
+                document[key] = heir.login
+            stored.document, stored.version = document, stored.version + 1
+            stored.save()
+            changed = True
+    for kept in (Group, Organization, Account):
+        kept.objects.filter(keeper=login).update(keeper=heir.login if heir else "")
+    if changed:
+        policy_changed()
+
+
+def save_group(asked: GroupChange) -> None:
+    """Adds a group, or changes one."""
+    if asked.version is None:
+        taken = Group.objects.filter(name__iexact=asked.name.strip()).first()
+        if taken is not None:
+            raise _duplicate("name", f"There is a group {taken.name} already; letter case does not tell groups apart.")
+        group = Group(name=asked.name.strip())
+    else:
+        group = _group(asked.name)
+        if group.version != asked.version:
+            raise stale(f"the group {group.name}", {"version": group.version})
+        group.version += 1
+    for key in ("label", "about", "keeper", "enabled"):
+        value = getattr(asked, key)
+        if value is not None:
+            setattr(group, key, value)
+    if asked.priority is not None or asked.no_priority:
+        group.priority = None if asked.no_priority else asked.priority
+    merged = {**group.attributes, **asked.attributes}
+    group.attributes = {name: value for name, value in merged.items() if value is not None}
+    group.save()
+    if asked.add_users:
+        group.users.add(*_accounts(asked.add_users))
+    if asked.remove_users:
+        group.users.remove(*_accounts(asked.remove_users))
+    for name in asked.add_groups:
+        group.groups.add(_group(name))
+    for name in asked.remove_groups:
+        group.groups.remove(_group(name))
+
+
+def move_group(asked: GroupMove) -> None:
+    """Takes a group out of one and puts it into another; a circle is refused with its path by the check that follows."""
+    group = _group(asked.name)
+    if asked.out_of is not None:
+        _group(asked.out_of).groups.remove(group)
+    if asked.into is not None:
+        _group(asked.into).groups.add(group)
+
+
+def delete_group(name: str) -> None:
+    """Deletes a group with its assignments; its members stay."""
+    _group(name).delete()
+
+
+def save_organization(asked: OrganizationChange) -> None:
+    """Adds an organization, or changes one."""
+    if asked.version is None:
+        taken = Organization.objects.filter(name__iexact=asked.name.strip()).first()
+        if taken is not None:
+            raise _duplicate("name", f"There is an organization {taken.name} already.")
+        if asked.parent is None and Organization.objects.exists():
+            raise Failure(422, "invalid", "Organizations form one tree: say under which the new one lies.")
+        organization = Organization(name=asked.name.strip())
+    else:
+        organization = _organization(asked.name)
+        if organization.version != asked.version:
+            raise stale(f"the organization {organization.name}", {"version": organization.version})
+        organization.version += 1
+    for key in ("label", "about", "keeper"):
+        value = getattr(asked, key)
+        if value is not None:
+            setattr(organization, key, value)
+    if asked.parent is not None:
+        organization.parent = _organization(asked.parent)
+    merged = {**organization.attributes, **{name: to_plain(value) if value is not None else None for name, value in asked.attributes.items()}}
+    organization.attributes = {name: value for name, value in merged.items() if value is not None}
+    organization.save()
+
+
+def delete_organization(name: str) -> None:
+    """Deletes an organization that nothing lies in."""
+    organization = _organization(name)
+    people, below = organization.accounts.count(), organization.children.count()
+    if people or below:
+        raise Failure(422, "in_use", f"{organization.label or name} holds {people} people and {below} organizations. Move them first.")
+    organization.delete()
+
+
+def save_attribute(asked: AttributeSave) -> None:
+    """Adds an attribute, or changes its definition."""
+    definition = asked.definition
+    stored = AttributeDefinition.objects.filter(name=definition.name).first()
+    if asked.version is None:
+        if stored is not None:
+            raise _duplicate("name", f"There is an attribute {definition.name} already.")
+        last = AttributeDefinition.objects.order_by("-position").first()
+        stored = AttributeDefinition(name=definition.name, position=last.position + 1 if last else 0)
+    else:
+        if stored is None:
+            raise missing("attribute", definition.name)
+        if stored.version != asked.version:
+            raise stale(f"the attribute {definition.name}", {"version": stored.version})
+        stored.version += 1
+    stored.document = to_plain(definition)
+    stored.save()
+
+
+def delete_attribute(name: str) -> None:
+    """Deletes an attribute that no sentence reads, with the values set for it."""
+    stored = AttributeDefinition.objects.filter(name=name).first()
+    if stored is None:
+        raise missing("attribute", name)
+    readers = sorted({*attribute_readers(evaluator("draft"), name), *(f"{reader} (live)" for reader in attribute_readers(evaluator("live"), name))})
+    if readers:
+        raise Failure(422, "in_use", f"viewer.{name} is read by {', '.join(readers[:6])}. Take it out there first, and release.")
+    for kind in (Account, Group, Organization):
+        for holder in kind.objects.all():
+            if name in holder.attributes:
+                holder.attributes.pop(name)
+                holder.save()
+    stored.delete()
+
+
+def attribute_readers(base: Evaluator, name: str) -> list[str]:
+    """The roles whose sentences, or whose assignments, read an attribute."""
+    found = [role.role.title for role in base.roles.values() if name in role.viewer_reads]
+    for role in base.roles.values():
+        for assignment in role.role.assigned:
+            if assignment.when and name in tree.viewer_values_read(check_condition(assignment.when, base.people.assignment_scope)):
+                found.append(f"the mapping of {role.role.title}")
+    return found
+
+
+def _group(name: str) -> Group:
+    group = Group.objects.filter(name=name).first()
+    if group is None:
+        raise _unknown("group", name, Group.objects.values_list("name", flat=True))
+    return group
+
+
+def _organization(name: str) -> Organization:
+    organization = Organization.objects.filter(name=name).first()
+    if organization is None:
+        raise _unknown("organization", name, Organization.objects.values_list("name", flat=True))
+    return organization
+
+
+def _unknown(kind: str, name: str, names: Any) -> Failure:
+    near = nearest_name(name, list(names))
+    return Failure(404, "not_found", f"There is no {kind} named {name}.{f' Nearest: {near}.' if near else ''}")
+
+
+def _accounts(logins: list[str]) -> list[Account]:
+    found = list(Account.objects.filter(login__in=logins))
+    if len(found) != len(set(logins)):
+        raise missing("user", sorted(set(logins) - {account.login for account in found})[0])
+    return found
