@@ -23,7 +23,7 @@ from moorland.server.directory.act_views import (
     SettingUp,
     Welcome,
 )
-from moorland.server.directory.views import People, Person, Session
+from moorland.server.directory.views import Attributes, Held, People, Person, Session
 from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles
 from moorland.server.releases.views import OneRelease, Pending, Releases, WorkspaceState
 from moorland.server.tasks.views import OneTask, Tasks
@@ -56,6 +56,8 @@ urlpatterns = [
     path("api/acts", Acts.as_view()),
     path("api/directory/import", PeopleFiles.as_view()),
     path("api/directory/export", PeopleExport.as_view()),
+    path("api/directory/attributes", Attributes.as_view()),
+    path("api/directory/held", Held.as_view()),
     path("api/groups/<str:name>", GroupCards.as_view()),
     path("api/organizations/<str:name>", OrganizationCards.as_view()),
     path("api/state", WorkspaceState.as_view()),

@@ -22,6 +22,8 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("POST", "session/set-up", {"token": "x", "workspace": "w", "login": "l", "name": "n", "password": "p"}, 409, 409, 409),
     ("POST", "acts", {"change_people": {"logins": ["bob"], "enabled": False}}, 200, 403, 401),
     ("POST", "directory/import", {"upload": NOBODY, "reading": {"format": "csv"}, "kind": "people", "columns": {"login": 0}}, 404, 403, 401),
+    ("GET", "directory/attributes", None, 200, 403, 401),
+    ("GET", "directory/held", None, 200, 403, 401),
     ("GET", "directory/export", None, 200, 403, 401),
     ("GET", "groups/stewards", None, 200, 403, 401),
     ("GET", "organizations/leaf", None, 200, 403, 401),

@@ -93,7 +93,8 @@ def test_nobody_locks_themselves_out(boss: Session) -> None:
 def test_the_list_tells_roles_and_direct_groups(boss: Session) -> None:
     people = {person["login"]: person for person in boss.ok("GET", "people")["people"]}
     assert list(people) == ["ann", "bob", "boss", "off"]
-    assert (people["ann"]["groups"], people["ann"]["roles"], people["off"]["enabled"]) == (["stewards"], ["steward"], False)
+    assert (people["ann"]["groups"], people["off"]["enabled"]) == (["stewards"], False)
+    assert boss.ok("GET", "directory/held") == {"labels": {"all": "all", "steward": "Steward"}, "held": {"ann": ["steward"], "boss": ["all"]}}
 
 
 def test_identities_are_unique_without_letter_case(workspace: None) -> None:

@@ -193,8 +193,12 @@ class Evaluator:
             return None
 
     def everyone(self) -> Iterator[Viewer]:
-        """All users, in login order."""
-        return (self.viewer(login) for login in sorted(self.people.users))
+        """All users, in login order; worked out once."""
+        return iter(self._everyone)
+
+    @cached_property
+    def _everyone(self) -> tuple[Viewer, ...]:
+        return tuple(self.viewer(login) for login in sorted(self.people.users))
 
     def answers(self, viewers: Iterable[Viewer], questions: list[Question]) -> Iterator[tuple[Viewer, list[Answer]]]:
         """Every question for every viewer, in order; totals of many viewers who hold the same roles together."""

@@ -20,11 +20,12 @@ class ColumnMeaning(Shape):
 
 
 class Fault(Shape):
-    """What looks wrong in a cell, and the nearest value that would do."""
+    """What looks wrong in a cell, and the nearest value that would do; `careful` where the line works but is worth a look."""
 
     column: str
     message: str
     nearest: str | None
+    careful: bool = False
 
 
 class LineEntry(Shape):

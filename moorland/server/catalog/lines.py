@@ -1,6 +1,6 @@
 """Tables kept here line by line, such as entitlement tables: every change at once, dated, with who made it and why; nothing is ever overwritten."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Any
 
 import numpy as np
@@ -249,8 +249,15 @@ def suggestions(base: Evaluator, model: str, meaning: ColumnMeaning) -> list[str
     return [str(value) for value in json_values(shown, np.ones(len(shown), np.bool_))]
 
 
-def faults(columns: list[Column], meaning: dict[str, ColumnMeaning], known: dict[str, list[str]], values: dict[str, Any]) -> list[Fault]:
-    """What looks wrong in a line: a type, somebody nobody knows, another letter case, a value that is not in the data."""
+def group_identities(base: Evaluator) -> frozenset[str]:
+    """The groups' names as they are compared (4.5)."""
+    return frozenset(identity(name) for name in base.people.groups)
+
+
+def faults(
+    columns: list[Column], meaning: dict[str, ColumnMeaning], known: dict[str, list[str]], groups: Collection[str], values: dict[str, Any]
+) -> list[Fault]:
+    """What looks wrong in a line: a type, somebody nobody knows, another letter case, a value that is not in the data. `groups` are their identities."""
     found: list[Fault] = []
     for column in columns:
         value = values.get(column.name)
@@ -261,7 +268,7 @@ def faults(columns: list[Column], meaning: dict[str, ColumnMeaning], known: dict
             elif means is not None and means.everything != "blank":
                 found.append(Fault(column=column.name, message="Blank opens nothing.", nearest=None))
             elif means is not None:
-                found.append(Fault(column=column.name, message="Blank opens everything here.", nearest=None))
+                found.append(Fault(column=column.name, message="Blank opens everything here.", nearest=None, careful=True))
             continue
         try:
             typed_value(value, column.type)
@@ -272,23 +279,26 @@ def faults(columns: list[Column], meaning: dict[str, ColumnMeaning], known: dict
             continue
         parts = [part.strip() for part in str(value).split(means.separator)] if means.separator and means.of else [str(value)]
         for part in parts:
-            fault = _unknown(part, means, known[column.name])
+            fault = _unknown(column.name, part, means, known[column.name], groups)
             if fault is not None:
-                found.append(Fault(column=column.name, message=fault[0], nearest=fault[1]))
+                found.append(fault)
     return found
 
 
-def _unknown(part: str, means: ColumnMeaning, known: list[str]) -> tuple[str, str | None] | None:
+def _unknown(column: str, part: str, means: ColumnMeaning, known: list[str], groups: Collection[str]) -> Fault | None:
     if part in known or part == means.everything:
         return None
     near = nearest_name(part, known)
     if means.person is not None:
-        if any(identity(part) == identity(name) for name in known):
-            return None if part == near else (f"Read as {near}: letter case and spaces do not count for people.", near)
-        return f"{part} names nobody.", near
+        meant = next((name for name in known if identity(name) == identity(part)), None)
+        if meant is not None:
+            return Fault(column=column, message=f"Read as {meant}: letter case and spaces do not count for people.", nearest=meant, careful=True)
+        if means.person != "group" and identity(part) in groups:
+            return Fault(column=column, message=f"{part} is a group, but this column is read as {means.person}: the line opens nothing.", nearest=None)
+        return Fault(column=column, message=f"{part} names nobody.", nearest=near)
     if near is not None and near.casefold() == part.strip().casefold():
-        return f"{part} is written {near} in the data; this line opens nothing.", near
-    return f"{part} is not in {means.of}; this line opens nothing there.", near
+        return Fault(column=column, message=f"{part} is written {near} in the data; this line opens nothing.", nearest=near)
+    return Fault(column=column, message=f"{part} is not in {means.of}; this line opens nothing there.", nearest=near)
 
 
 def lines_answer(kept: KeptTable, shape: Table, base: Evaluator) -> LinesAnswer:
@@ -310,7 +320,7 @@ def lines_answer(kept: KeptTable, shape: Table, base: Evaluator) -> LinesAnswer:
                 added_by=line.added_by,
                 ended_at=None,
                 ended_by=None,
-                faults=faults(columns, meaning, known, line.values),
+                faults=faults(columns, meaning, known, group_identities(base), line.values),
             )
             for line in kept.lines.filter(ended_at=None)
         ],

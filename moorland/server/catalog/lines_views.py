@@ -8,7 +8,19 @@ from rest_framework.views import APIView
 
 from moorland.core.bundle.problems import BundleError
 from moorland.server.catalog.line_shapes import HistoryAnswer, LineEntry, LinesAnswer, LinesChange, LinesCheck, LinesChecked
-from moorland.server.catalog.lines import faults, keep, kept_table, lines_answer, made, meanings, stored_columns, suggestions, table_shape, tried
+from moorland.server.catalog.lines import (
+    faults,
+    group_identities,
+    keep,
+    kept_table,
+    lines_answer,
+    made,
+    meanings,
+    stored_columns,
+    suggestions,
+    table_shape,
+    tried,
+)
 from moorland.server.directory.shapes import ImpactAnswer
 from moorland.server.errors import Failure, answer, read_body
 from moorland.server.state import evaluator
@@ -63,8 +75,8 @@ class LinesTry(APIView):
         base = evaluator("draft")
         meaning = meanings(base, model, table)
         known = {name: suggestions(base, model, item) for name, item in meaning.items()}
-        columns = stored_columns(table_shape(model, table))
-        return answer(LinesChecked(faults=[faults(columns, meaning, known, dict(line)) for line in asked.lines]))
+        columns, groups = stored_columns(table_shape(model, table)), group_identities(base)
+        return answer(LinesChecked(faults=[faults(columns, meaning, known, groups, dict(line)) for line in asked.lines]))
 
 
 class LinesHistory(APIView):

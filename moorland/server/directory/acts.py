@@ -2,6 +2,8 @@
 
 from typing import Any
 
+from django.db.models import F
+
 from moorland.core.bundle.problems import Problem, nearest_name
 from moorland.core.bundle.structure import identity
 from moorland.core.bundle.writing import to_plain
@@ -121,10 +123,15 @@ def change_people(asked: PeopleChange, by: Account) -> None:
     for account in accounts:
         if asked.versions.get(account.login, account.version) != account.version:
             raise stale(account.login, {"version": account.version})
-        _change(account, asked, organization)
-    Account.objects.bulk_update(
-        accounts, ["name", "email", "email_identity", "organization", "enabled", "about", "keeper", "attributes", "version"], batch_size=500
-    )
+    if asked.email is not None:
+        refuse_taken(None, asked.email, accounts[0])
+    same = _same_for_all(asked, organization)
+    Account.objects.filter(pk__in=[account.pk for account in accounts]).update(version=F("version") + 1, **same)
+    if asked.attributes:
+        for account in accounts:
+            merged = {**account.attributes, **asked.attributes}
+            account.attributes = {name: value for name, value in merged.items() if value is not None}
+        Account.objects.bulk_update(accounts, ["attributes"], batch_size=500)
     for group in joined:
         group.users.add(*accounts)
     for group in left:
@@ -134,24 +141,17 @@ def change_people(asked: PeopleChange, by: Account) -> None:
             _assign(account, role, by)
 
 
-def _change(account: Account, asked: PeopleChange, organization: Organization | None) -> None:
+def _same_for_all(asked: PeopleChange, organization: Organization | None) -> dict[str, Any]:
+    """The fields to set, equal for all the people changed."""
+    fields: dict[str, Any] = {key: getattr(asked, key) for key in ("enabled", "about", "keeper") if getattr(asked, key) is not None}
     if asked.name is not None:
-        account.name = asked.name.strip()
+        fields["name"] = asked.name.strip()
     if asked.email is not None:
-        refuse_taken(None, asked.email, account)
-        account.email = asked.email.strip() or None
-        account.email_identity = identity(account.email) if account.email else None
+        fields["email"] = asked.email.strip() or None
+        fields["email_identity"] = identity(asked.email) if asked.email.strip() else None
     if asked.organization is not None:
-        account.organization = organization
-    if asked.enabled is not None:
-        account.enabled = asked.enabled
-    if asked.about is not None:
-        account.about = asked.about
-    if asked.keeper is not None:
-        account.keeper = asked.keeper
-    merged = {**account.attributes, **asked.attributes}
-    account.attributes = {name: value for name, value in merged.items() if value is not None}
-    account.version += 1
+        fields["organization"] = organization
+    return fields
 
 
 def _assign(account: Account, asked: AssignedRole, by: Account) -> None:

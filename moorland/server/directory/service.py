@@ -9,7 +9,7 @@ from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.holders import Holder, holders
 from moorland.core.insight.impact import ViewerImpact, impact
-from moorland.core.people import Viewer
+from moorland.core.people import People, Viewer
 from moorland.server.catalog.storage import load_table
 from moorland.server.directory.models import Account, Group, Organization
 from moorland.server.directory.shapes import PersonChange
@@ -43,8 +43,50 @@ def tried(change: Callable[[], None]) -> list[ViewerImpact]:
             raise Failure(422, "invalid", _said(error), error.problems) from None
         finally:
             transaction.set_rollback(True)
-    logins = [login for login in {**before.people.users, **after.people.users} if _differs(before, after, login)]
+    logins = [login for login in concerned(before, after) if _differs(before, after, login)]
     return impact(before, after, logins)
+
+
+def concerned(before: Evaluator, after: Evaluator) -> list[str]:
+    """Everybody for whom a change of people or assignments can make a difference: those it names, those in groups it names, or all."""
+    old, new = before.bundle, after.bundle
+    if old.organizations != new.organizations or old.attributes != new.attributes:
+        return list({**before.people.users, **after.people.users})
+    found = {login for login in before.people.users.keys() | after.people.users.keys() if before.people.users.get(login) != after.people.users.get(login)}
+    for people, others in ((before.people, after.people), (after.people, before.people)):
+        for name, group in people.groups.items():
+            other = others.groups.get(name)
+            if other is None or group.model_copy(update={"users": []}) != other.model_copy(update={"users": []}):
+                found |= _members(people, name)
+            elif group.users != other.users:
+                found |= set(group.users) ^ set(other.users)
+    for evaluated, other_evaluator in ((before, after), (after, before)):
+        for name, role in evaluated.roles.items():
+            there = other_evaluator.roles[name].role.assigned if name in other_evaluator.roles else []
+            for assignment in role.role.assigned:
+                if assignment in there:
+                    continue
+                if assignment.user is not None:
+                    found.add(assignment.user)
+                elif assignment.group is not None:
+                    found |= _members(evaluated.people, assignment.group)
+                else:
+                    return list({**before.people.users, **after.people.users})
+    return sorted(found & (before.people.users.keys() | after.people.users.keys()))
+
+
+def _members(people: People, group: str) -> set[str]:
+    """Everybody in a group and in the groups inside it."""
+    found: set[str] = set()
+    done: set[str] = set()
+    waiting = [group]
+    while waiting:
+        name = waiting.pop()
+        if name not in done and name in people.groups:
+            done.add(name)
+            found.update(people.groups[name].users)
+            waiting += people.groups[name].groups
+    return found
 
 
 def _said(error: BundleError) -> str:

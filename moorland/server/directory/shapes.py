@@ -51,7 +51,19 @@ class PersonEntry(Shape):
     kind: Literal["person", "service"]
     enabled: bool
     groups: list[str]
-    roles: list[str]
+
+
+class HeldAnswer(Shape):
+    """Which roles everybody holds; `labels` are those of the roles."""
+
+    labels: dict[str, str]
+    held: dict[str, list[str]]
+
+
+class AttributeVersions(Shape):
+    """The version of each attribute's definition, for changing it."""
+
+    versions: dict[str, int]
 
 
 class OrganizationEntry(Shape):
@@ -128,6 +140,8 @@ class PersonCard(Shape):
     organization: str | None
     kind: Literal["person", "service"]
     enabled: bool
+    about: str
+    keeper: str
     version: int
     can_sign_in: bool
     groups: list[EffectiveGroup]

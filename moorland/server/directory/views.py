@@ -14,12 +14,14 @@ from rest_framework.views import APIView
 from moorland.core.insight.effect import share
 from moorland.core.insight.holders import paths_of
 from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
-from moorland.server.directory.models import Account
+from moorland.server.directory.models import Account, AttributeDefinition
 from moorland.server.directory.service import change_person, made, tried
 from moorland.server.directory.shapes import (
     AttributeCard,
+    AttributeVersions,
     EffectiveGroup,
     GroupEntry,
+    HeldAnswer,
     HeldRoleCard,
     ImpactAnswer,
     LadderRung,
@@ -92,21 +94,22 @@ class People(APIView):
     @extend_schema(responses=PeopleAnswer, parameters=[STATE_PARAMETER])
     def get(self, request: Request) -> Response:
         base = evaluator(state_of(request))
-        people = []
-        for viewer in base.everyone():
-            user = base.people.users[viewer.login or ""]
-            people.append(
-                PersonEntry(
-                    login=user.login,
-                    name=user.name,
-                    email=user.email,
-                    organization=user.organization,
-                    kind=user.kind,
-                    enabled=user.enabled,
-                    groups=[name for name, path in viewer.groups.items() if len(path) == 1],
-                    roles=list(viewer.held),
-                )
+        direct: dict[str, list[str]] = {}
+        for group in base.bundle.groups:
+            for member in group.users if group.enabled else []:
+                direct.setdefault(member, []).append(group.name)
+        people = [
+            PersonEntry(
+                login=user.login,
+                name=user.name,
+                email=user.email,
+                organization=user.organization,
+                kind=user.kind,
+                enabled=user.enabled,
+                groups=direct.get(user.login, []),
             )
+            for user in base.bundle.users
+        ]
         bundle = base.bundle
         return answer(
             PeopleAnswer(
@@ -119,6 +122,24 @@ class People(APIView):
                 attributes=bundle.attributes,
             )
         )
+
+
+class Held(APIView):
+    """Administrators: which roles everybody holds."""
+
+    @extend_schema(responses=HeldAnswer, parameters=[STATE_PARAMETER])
+    def get(self, request: Request) -> Response:
+        base = evaluator(state_of(request))
+        labels = {name: role.role.title for name, role in base.roles.items()}
+        return answer(HeldAnswer(labels=labels, held={viewer.login or "": list(viewer.held) for viewer in base.everyone() if viewer.held}))
+
+
+class Attributes(APIView):
+    """Administrators: the versions of the attributes' definitions."""
+
+    @extend_schema(responses=AttributeVersions)
+    def get(self, request: Request) -> Response:
+        return answer(AttributeVersions(versions=dict(AttributeDefinition.objects.values_list("name", "version"))))
 
 
 class Person(APIView):
@@ -165,6 +186,8 @@ class Person(APIView):
             organization=viewer.organization,
             kind="service" if account.kind == "service" else "person",
             enabled=account.enabled,
+            about=account.about,
+            keeper=account.keeper,
             version=account.version,
             can_sign_in=account.has_usable_password(),
             groups=[EffectiveGroup(name=name, label=groups[name].title, path=list(path), direct=len(path) == 1) for name, path in viewer.groups.items()],

@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/directory/attributes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: the versions of the attributes' definitions. */
+        get: operations["directory_attributes_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/directory/export": {
         parameters: {
             query?: never;
@@ -47,6 +64,23 @@ export interface paths {
         };
         /** @description Administrators: all people, or all groups, as CSV without passwords and secret attributes. */
         get: operations["directory_export_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/directory/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: which roles everybody holds. */
+        get: operations["directory_held_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1238,6 +1272,16 @@ export interface components {
             version?: number | null;
         };
         /**
+         * AttributeVersions
+         * @description The version of each attribute's definition, for changing it.
+         */
+        AttributeVersions: {
+            /** Versions */
+            versions: {
+                [key: string]: number;
+            };
+        };
+        /**
          * BeneathSentence
          * @description Whether rows may be listed beneath a number, and how many (5.7).
          */
@@ -1952,9 +1996,14 @@ export interface components {
         ExhibitKindEnum: "figure" | "bar" | "line" | "list" | "two_way";
         /**
          * Fault
-         * @description What looks wrong in a cell, and the nearest value that would do.
+         * @description What looks wrong in a cell, and the nearest value that would do; `careful` where the line works but is worth a look.
          */
         Fault: {
+            /**
+             * Careful
+             * @default false
+             */
+            careful?: boolean;
             /** Column */
             column: string;
             /** Message */
@@ -2144,6 +2193,20 @@ export interface components {
         HealthMoved: {
             after: components["schemas"]["RelationshipHealth"];
             before: components["schemas"]["RelationshipHealth"];
+        };
+        /**
+         * HeldAnswer
+         * @description Which roles everybody holds; `labels` are those of the roles.
+         */
+        HeldAnswer: {
+            /** Held */
+            held: {
+                [key: string]: string[];
+            };
+            /** Labels */
+            labels: {
+                [key: string]: string;
+            };
         };
         /**
          * HeldRoleCard
@@ -3396,6 +3459,8 @@ export interface components {
          * @description What reaches a person.
          */
         PersonCard: {
+            /** About */
+            about: string;
             /** Attributes */
             attributes: components["schemas"]["AttributeCard"][];
             /** Can Sign In */
@@ -3406,6 +3471,8 @@ export interface components {
             enabled: boolean;
             /** Groups */
             groups: components["schemas"]["EffectiveGroup"][];
+            /** Keeper */
+            keeper: string;
             /** Kind */
             kind: components["schemas"]["KindC07Enum"];
             /** Login */
@@ -3446,8 +3513,6 @@ export interface components {
             name: string;
             /** Organization */
             organization: string | null;
-            /** Roles */
-            roles: string[];
         };
         /**
          * PlaceCard
@@ -4579,6 +4644,25 @@ export interface operations {
             };
         };
     };
+    directory_attributes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttributeVersions"];
+                };
+            };
+        };
+    };
     directory_export_retrieve: {
         parameters: {
             query?: {
@@ -4596,6 +4680,27 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+        };
+    };
+    directory_held_retrieve: {
+        parameters: {
+            query?: {
+                state?: "draft" | "live";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldAnswer"];
                 };
             };
         };

@@ -4,6 +4,7 @@ import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router-dom";
 import { ApiError, api, data, onSignedOut } from "../api/client";
 import { SignIn } from "../features/session/SignIn";
+import { Welcome } from "../features/session/Welcome";
 import { Notice } from "../ui/Notice";
 import { ModeContext } from "./mode";
 import { Shell } from "./Shell";
@@ -32,6 +33,7 @@ function Screens() {
       <Spin />
     </div>
   );
+  if (!account && window.location.pathname === "/welcome") return <Welcome session={session.data} />;
   if (!account) return <SignIn session={session.data} />;
   const mine = (
     <Suspense fallback={waiting}>
@@ -60,7 +62,7 @@ function Screens() {
           <Route path="/releases" element={<ReleasesScreen />} />
           <Route path="/trail" element={<TrailScreen />} />
         </Route>
-        <Route path="*" element={<Navigate to="/roles" replace />} />
+        <Route path="*" element={<Navigate to={session.data.demo.length > 0 ? "/roles" : "/models"} replace />} />
       </Routes>
     </WorkbenchProvider>
   );

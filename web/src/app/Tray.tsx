@@ -1,13 +1,33 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Popover, type RefSelectProps, Select } from "antd";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { api, data } from "../api/client";
 import { Letter } from "../ui/Letter";
 import { MOST_PINS, useWorkbench } from "./workbench";
 
+/** Everybody, with the roles each holds; the list is there before the roles are worked out. */
 export function usePeople() {
-  return useQuery({ queryKey: ["people"], queryFn: () => data(api.GET("/api/people")), staleTime: 10_000 });
+  const people = useQuery({ queryKey: ["people"], queryFn: () => data(api.GET("/api/people")), staleTime: 10_000 });
+  const held = useQuery({
+    queryKey: ["people", "held"],
+    queryFn: () => data(api.GET("/api/directory/held")),
+    staleTime: 10_000,
+    enabled: people.data !== undefined,
+  });
+  const merged = useMemo(
+    () =>
+      people.data && {
+        ...people.data,
+        labels: held.data?.labels ?? {},
+        held: held.data !== undefined,
+        people: people.data.people.map((person) => ({ ...person, roles: held.data?.held[person.login] ?? [] })),
+      },
+    [people.data, held.data],
+  );
+  return { data: merged, isError: people.isError, error: people.error };
 }
+
+export type PeopleData = NonNullable<ReturnType<typeof usePeople>["data"]>;
 
 export function useRoles() {
   return useQuery({ queryKey: ["roles"], queryFn: () => data(api.GET("/api/roles")), staleTime: 10_000 });

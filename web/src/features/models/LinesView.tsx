@@ -155,8 +155,9 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
                 const means = lines.meanings[column.name];
                 return (
                   <th key={column.name}>
-                    {column.label ?? column.name}{" "}
-                    <span className="soft small">
+                    {column.label ?? column.name}
+                    <br />
+                    <span className="soft small meaning">
                       {means?.person
                         ? means.person
                         : means?.of
@@ -330,7 +331,7 @@ function Cell({
     .slice(0, 30)
     .map((name) => ({ value: before + name, label: name }));
   return (
-    <td className={fault ? "faulty" : ""}>
+    <td className={fault ? (fault.careful ? "doubtful" : "faulty") : ""}>
       <AutoComplete
         aria-label={column.name}
         size="small"
@@ -339,14 +340,13 @@ function Cell({
         style={{ width: "100%", minWidth: 120 }}
         options={options}
         value={now}
-        placeholder={column.type === "date" ? "2026-12-31" : ""}
         onChange={(written: string) => setText(written ?? "")}
         onSelect={(written: string) => finish(written)}
         onBlur={() => text !== null && finish(text)}
         onKeyDown={(event) => event.key === "Enter" && text !== null && finish(text)}
       />
       {fault && (
-        <div className="small warn fault">
+        <div className={`small fault ${fault.careful ? "careful" : "warn"}`}>
           {fault.message}{" "}
           {fault.nearest && !disabled && (
             <button type="button" className="textlink" onClick={() => finish(replaced(now, fault.nearest ?? "", means?.separator ?? null))}>

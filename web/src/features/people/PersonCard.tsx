@@ -1,22 +1,40 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { App, Button, Input, InputNumber, Modal, Select, Switch } from "antd";
+import { useQuery } from "@tanstack/react-query";
+import { App, Button, Dropdown, Modal, Select, Switch } from "antd";
 import { useState } from "react";
 import { NavLink } from "react-router-dom";
 import { ApiError, api, data, type Schemas } from "../../api/client";
+import type { PeopleData } from "../../app/Tray";
 import { useModel, useWorkbench } from "../../app/workbench";
-import { Impact } from "../../ui/Impact";
 import { Notice } from "../../ui/Notice";
 import { Share } from "../../ui/Share";
+import type { Asked, Value } from "./acts";
+import { BulkForm as RoleForm } from "./BulkBar";
+import { CopyAccess } from "./CopyAccess";
+import { DeletePeople } from "./DeletePeople";
+import { PersonEditor } from "./PersonEditor";
+import { ValueField } from "./ValueField";
 
 type Card = Schemas["PersonCard"];
-type Change = { title: string; body: Omit<Schemas["PatchedPersonChange"], "version"> };
+type Change = { title: string; body: Omit<Schemas["PeopleChange"], "logins"> };
 type Attribute = Card["attributes"][number];
 
 /** What reaches a person: groups by path, attributes with where they come from, roles by path, pages, shares. */
-export function PersonCard({ login, people }: { login: string; people: Schemas["PeopleAnswer"] }) {
+export function PersonCard({
+  login,
+  people,
+  ask,
+  left,
+}: {
+  login: string;
+  people: PeopleData;
+  ask: (asked: Asked) => void;
+  left: () => void;
+}) {
   const bench = useWorkbench();
   const model = useModel();
-  const [change, setChange] = useState<Change | null>(null);
+  const { message } = App.useApp();
+  const [doing, setDoing] = useState<"edit" | "copy" | "delete" | "role" | null>(null);
+  const [link, setLink] = useState<Schemas["InvitationAnswer"] | null>(null);
   const card = useQuery({
     queryKey: ["person", login, bench.state],
     queryFn: () => data(api.GET("/api/people/{login}", { params: { path: { login }, query: { state: bench.state } } })),
@@ -31,6 +49,34 @@ export function PersonCard({ login, people }: { login: string; people: Schemas["
   }
   if (!card.data) return <p className="soft">Opening…</p>;
   const person = card.data;
+  const setChange = (change: Change) =>
+    ask({ title: change.title, act: { change_people: { logins: [login], versions: { [login]: person.version }, ...change.body } } });
+  const invite = async () => {
+    try {
+      setLink(await data(api.POST("/api/people/{login}/invitation", { params: { path: { login } } })));
+    } catch (error) {
+      message.error((error as Error).message);
+    }
+  };
+  const takeAway = async (role: string, path: Schemas["RolePath"]) => {
+    const roles = await data(api.GET("/api/roles"));
+    const kept = roles.roles
+      .find((entry) => entry.role.name === role)
+      ?.assignments.find(
+        (item) =>
+          item.assignment.user === login &&
+          item.assignment.from === path.assignment?.from &&
+          item.assignment.until === path.assignment?.until,
+      );
+    if (!kept) return message.error("This mapping is not there any more.");
+    ask({
+      title: `Take ${person.roles.find((item) => item.name === role)?.label ?? role} away from ${person.name}?`,
+      send: (onlyTry) =>
+        data(
+          api.DELETE("/api/roles/{name}/assignments/{key}", { params: { path: { name: role, key: kept.id }, query: { try: onlyTry } } }),
+        ),
+    });
+  };
   const organization = people.organizations.find((item) => item.name === person.organization)?.label ?? person.organization;
   const share = bench.model ? person.shares[bench.model] : undefined;
   return (
@@ -52,6 +98,27 @@ export function PersonCard({ login, people }: { login: string; people: Schemas["
         >
           Pin
         </Button>
+        <Dropdown
+          trigger={["click"]}
+          menu={{
+            items: [
+              { key: "edit", label: "Edit…" },
+              { key: "copy", label: "Copy access from somebody…" },
+              { key: "role", label: "Give a role…" },
+              {
+                key: "link",
+                label: person.can_sign_in ? "Link for a new password" : "Link for the first sign-in",
+                disabled: person.kind !== "person" || !person.enabled,
+              },
+              { key: "delete", label: "Delete…", danger: true },
+            ],
+            onClick: ({ key }) => (key === "link" ? void invite() : setDoing(key as "edit")),
+          }}
+        >
+          <Button size="small" aria-label="What to do with this person">
+            ⋯
+          </Button>
+        </Dropdown>
         <Switch
           checked={person.enabled}
           checkedChildren="enabled"
@@ -63,6 +130,26 @@ export function PersonCard({ login, people }: { login: string; people: Schemas["
       <p className="soft">
         {organization ?? "no organization"} {person.email && `· ${person.email}`} {person.kind === "service" && "· service account"}
       </p>
+      {person.about && <p>{person.about}</p>}
+      {person.keeper && <p className="soft small">kept by {person.keeper}</p>}
+      {link && (
+        <Notice kind="careful">
+          <b>Shown this one time.</b> Send this link to {person.name}; it works once, until{" "}
+          {new Date(link.expires_at).toLocaleString("en-GB")}.
+          <br />
+          <code data-testid="link" style={{ wordBreak: "break-all" }}>
+            {window.location.origin}
+            {link.path}
+          </code>{" "}
+          <button
+            type="button"
+            className="textlink"
+            onClick={() => void navigator.clipboard.writeText(window.location.origin + link.path).then(() => message.success("Copied."))}
+          >
+            copy
+          </button>
+        </Notice>
+      )}
       {person.nothing && <Notice kind="careful">{person.nothing}</Notice>}
 
       <h3>Attributes</h3>
@@ -124,15 +211,17 @@ export function PersonCard({ login, people }: { login: string; people: Schemas["
                     : (path.assignment?.when ?? ""),
             )
             .join("; ")}
-          {role.paths.map(
-            (path) =>
-              path.assignment?.until && (
-                <span key={path.assignment.until} className="soft">
-                  {" "}
-                  until {path.assignment.until}
-                </span>
-              ),
-          )}
+          {role.paths.map((path) => (
+            <span key={JSON.stringify(path)} className="soft">
+              {path.assignment?.from && ` from ${path.assignment.from}`}
+              {path.assignment?.until && ` until ${path.assignment.until}`}
+              {path.assignment?.user && (
+                <button type="button" className="textlink" style={{ marginLeft: 6 }} onClick={() => void takeAway(role.name, path)}>
+                  take away
+                </button>
+              )}
+            </span>
+          ))}
         </div>
       ))}
       {person.roles.length === 0 && <p className="soft small">No role.</p>}
@@ -159,7 +248,10 @@ export function PersonCard({ login, people }: { login: string; people: Schemas["
           ))
         )}
       </p>
-      {change && <Confirm person={person} change={change} close={() => setChange(null)} />}
+      {doing === "edit" && <PersonEditor person={person} people={people} ask={ask} close={() => setDoing(null)} />}
+      {doing === "copy" && <CopyAccess to={person} people={people} ask={ask} close={() => setDoing(null)} />}
+      {doing === "role" && <RoleForm what="role" logins={[login]} people={people} ask={ask} close={() => setDoing(null)} />}
+      {doing === "delete" && <DeletePeople logins={[login]} people={people} ask={ask} close={() => setDoing(null)} deleted={left} />}
     </div>
   );
 }
@@ -251,15 +343,10 @@ function LadderRung({ rung }: { rung: Attribute["ladder"][number] }) {
   );
 }
 
-type Value = string | number | boolean | (string | number)[] | null;
-
 function EditValue({ attribute, close, done }: { attribute: Attribute; close: () => void; done: (value: Value) => void }) {
   const { definition } = attribute;
   const own = attribute.own as Value | undefined;
   const [value, setValue] = useState<Value>(own ?? (definition.multiple ? [] : null));
-  const numeric = definition.type === "integer" || definition.type === "number";
-  const options = (definition.allowed ?? []).map((item) => ({ value: item as string | number, label: String(item) }));
-  const typed = (items: (string | number)[]) => (numeric ? items.map(Number).filter((item) => Number.isFinite(item)) : items.map(String));
   return (
     <Modal
       open
@@ -273,97 +360,12 @@ function EditValue({ attribute, close, done }: { attribute: Attribute; close: ()
         {definition.multiple &&
           (definition.own_values === "replace" ? ", many; replaces what the groups give" : ", many; adds to what the groups give")}
       </p>
-      {definition.multiple ? (
-        <Select
-          mode={options.length ? "multiple" : "tags"}
-          aria-label="Values"
-          style={{ width: "100%" }}
-          value={(value ?? []) as (string | number)[]}
-          onChange={(items) => setValue(typed(items))}
-          options={options}
-          tokenSeparators={[";"]}
-          placeholder="Type a value and press Enter"
-        />
-      ) : options.length ? (
-        <Select
-          allowClear
-          aria-label="Value"
-          style={{ width: "100%" }}
-          value={value as string}
-          onChange={(item) => setValue(item ?? null)}
-          options={options}
-        />
-      ) : definition.type === "boolean" ? (
-        <Switch checked={value === true} onChange={setValue} />
-      ) : numeric ? (
-        <InputNumber
-          aria-label="Value"
-          style={{ width: "100%" }}
-          value={value as number | null}
-          precision={definition.type === "integer" ? 0 : undefined}
-          onChange={setValue}
-        />
-      ) : (
-        <Input
-          aria-label="Value"
-          value={(value ?? "") as string}
-          onChange={(event) => setValue(event.target.value)}
-          placeholder={definition.type === "date" ? "2026-03-31" : ""}
-        />
-      )}
+      <ValueField definition={definition} value={value} change={setValue} />
       <p style={{ marginTop: 8 }}>
         <button type="button" className="textlink" disabled={own === undefined || own === null} onClick={() => done(null)}>
           Clear what is set on the person
         </button>
       </p>
-    </Modal>
-  );
-}
-
-/** Shows who gains and who loses, and only then makes the change. */
-function Confirm({ person, change, close }: { person: Card; change: Change; close: () => void }) {
-  const client = useQueryClient();
-  const { message } = App.useApp();
-  const body = { ...change.body, version: person.version };
-  const path = { login: person.login };
-  const preview = useQuery({
-    queryKey: ["try-person", person.login, body],
-    queryFn: () => data(api.PATCH("/api/people/{login}", { params: { path, query: { try: true } }, body })),
-    retry: false,
-    gcTime: 0,
-  });
-  const make = useMutation({
-    mutationFn: () => data(api.PATCH("/api/people/{login}", { params: { path }, body })),
-    onSuccess: async () => {
-      await client.invalidateQueries();
-      message.success("Done. It acts at once.");
-      close();
-    },
-  });
-  const error = preview.error ?? make.error;
-  return (
-    <Modal
-      open
-      width={640}
-      title={change.title}
-      onCancel={close}
-      okText="Do it now"
-      okButtonProps={{ disabled: !preview.data, loading: make.isPending }}
-      onOk={() => make.mutate()}
-    >
-      {error && <Notice kind="bad">{error.message}</Notice>}
-      {error instanceof ApiError && error.status === 409 && (
-        <Button
-          onClick={async () => {
-            await client.invalidateQueries({ queryKey: ["person"] });
-            close();
-          }}
-        >
-          Load what is there now
-        </Button>
-      )}
-      {preview.isPending && <p className="soft">Working out who gains and loses…</p>}
-      {preview.data && <Impact viewers={preview.data.viewers} />}
     </Modal>
   );
 }

@@ -29,7 +29,8 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
         <h1>{session.workspace}</h1>
         {!session.ready && (
           <Notice kind="careful">
-            This workspace is empty, so nobody can sign in yet. Stop the server and run <code>make demo</code> to fill it with the demo.
+            There is no workspace yet, so nobody can sign in. Open the link that the server printed when it started; or stop it and run{" "}
+            <code>make demo</code> to look at the demo.
           </Notice>
         )}
         <Form

@@ -1,0 +1,259 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { App, Button, Checkbox, Modal, Radio, Select } from "antd";
+import { useState } from "react";
+import { api, data, type Schemas } from "../../api/client";
+import type { PeopleData } from "../../app/Tray";
+import { plural } from "../../ui/figures";
+import { Impact } from "../../ui/Impact";
+import { Notice } from "../../ui/Notice";
+import { Scroll } from "../../ui/Scroll";
+import { FilesStep } from "../bring/FilesStep";
+import type { Source } from "../bring/sources";
+import "../bring/bring.css";
+
+type Kind = "people" | "groups";
+type Report = Schemas["ImportReport"];
+
+const FIELDS: Record<Kind, [string, string][]> = {
+  people: [
+    ["login", "login (needed)"],
+    ["name", "name"],
+    ["email", "e-mail"],
+    ["organization", "organization"],
+    ["groups", "groups, parted by ;"],
+    ["enabled", "enabled"],
+    ["kind", "kind: person or service"],
+    ["about", "about"],
+    ["keeper", "keeper"],
+  ],
+  groups: [
+    ["name", "name (needed)"],
+    ["label", "label"],
+    ["users", "members' logins, parted by ;"],
+    ["groups", "groups inside, parted by ;"],
+    ["priority", "priority"],
+    ["enabled", "enabled"],
+    ["about", "about"],
+    ["keeper", "keeper"],
+  ],
+};
+
+const ALIKE: Record<string, string[]> = {
+  login: ["login", "user", "username", "user_name", "account", "user_id"],
+  name: ["name", "full_name", "display_name", "group", "group_name"],
+  email: ["email", "e_mail", "mail", "mail_address"],
+  organization: ["organization", "organisation", "company", "unit"],
+  groups: ["groups", "group", "member_of"],
+  users: ["users", "members", "logins"],
+  enabled: ["enabled", "active"],
+};
+
+const plain = (text: string) =>
+  text
+    .toLowerCase()
+    .replace(/[^a-z0-9:]+/g, "_")
+    .replace(/^_|_$/g, "");
+
+function guessed(kind: Kind, headers: string[], attributes: string[]): Record<string, number> {
+  const found: Record<string, number> = {};
+  const names = headers.map(plain);
+  for (const [field] of FIELDS[kind]) {
+    const place = names.findIndex((name) => [field, ...(ALIKE[field] ?? [])].includes(name));
+    if (place >= 0 && !Object.values(found).includes(place)) found[field] = place;
+  }
+  for (const attribute of attributes) {
+    const place = names.findIndex((name) => name === `attribute:${attribute}` || name === attribute);
+    if (place >= 0 && !Object.values(found).includes(place)) found[`attribute:${attribute}`] = place;
+  }
+  return found;
+}
+
+/** People or groups from a file: columns mapped, every row tried and told about, then all applied, or nothing. */
+export function ImportPeople({ people, close }: { people: PeopleData; close: () => void }) {
+  const client = useQueryClient();
+  const { message } = App.useApp();
+  const [kind, setKind] = useState<Kind>("people");
+  const [sources, setSources] = useState<Source[]>([]);
+  const [chosen, setChosen] = useState<Record<string, number | null>>({});
+  const [report, setReport] = useState<Report | null>(null);
+  const [leaveOut, setLeaveOut] = useState(false);
+  const [only, setOnly] = useState<"all" | "refused" | "changing">("all");
+  const source = sources[0];
+  const headers = source?.grid.headers ?? [];
+  const attributes = people.attributes.filter((item) => item.shown_to !== "nobody").map((item) => item.name);
+  const guess = guessed(kind, headers, attributes);
+  const columns = Object.fromEntries(
+    [...FIELDS[kind].map(([field]) => field), ...attributes.map((name) => `attribute:${name}`)].flatMap((field) => {
+      const place = field in chosen ? chosen[field] : guess[field];
+      return place === undefined || place === null ? [] : [[field, place]];
+    }),
+  ) as Record<string, number>;
+  const send = (onlyTry: boolean) =>
+    data(
+      api.POST("/api/directory/import", {
+        params: { query: { try: onlyTry } },
+        body: {
+          upload: source?.upload ?? "",
+          reading: source?.grid.reading ?? { format: "csv" },
+          kind,
+          columns,
+          leave_out_refused: leaveOut,
+        },
+      }),
+    );
+  const attempt = useMutation({ mutationFn: () => send(true), onSuccess: setReport });
+  const apply = useMutation({
+    mutationFn: () => send(false),
+    onSuccess: async (done) => {
+      await client.invalidateQueries();
+      message.success(`${plural(done.created, kind === "people" ? "person" : "group", kind)} added, ${done.changed} changed.`);
+      close();
+    },
+  });
+  const error = attempt.error ?? apply.error;
+  const key = kind === "people" ? "login" : "name";
+  const rows = (report?.rows ?? []).filter(
+    (row) => only === "all" || (only === "refused" ? row.outcome === "refused" : row.outcome === "created" || row.outcome === "changed"),
+  );
+  return (
+    <Modal
+      open
+      width={980}
+      title="Bring people in from a file"
+      onCancel={close}
+      footer={
+        <div className="row">
+          {report && <Button onClick={() => setReport(null)}>Back to the columns</Button>}
+          <span className="grow" />
+          <Button onClick={close}>Leave it</Button>
+          {report ? (
+            <Button
+              type="primary"
+              loading={apply.isPending}
+              disabled={report.created + report.changed === 0 || (report.refused > 0 && !leaveOut)}
+              onClick={() => apply.mutate()}
+            >
+              Do it now
+            </Button>
+          ) : (
+            <Button
+              type="primary"
+              loading={attempt.isPending}
+              disabled={!source || Boolean(source.grid.refused) || columns[key] === undefined}
+              onClick={() => attempt.mutate()}
+            >
+              Try every row
+            </Button>
+          )}
+        </div>
+      }
+    >
+      {error && <Notice kind="bad">{error.message}</Notice>}
+      {!report && (
+        <div className="import-people">
+          <Radio.Group
+            value={kind}
+            onChange={(event) => {
+              setKind(event.target.value);
+              setChosen({});
+            }}
+            options={[
+              { value: "people", label: "people" },
+              { value: "groups", label: "groups" },
+            ]}
+          />
+          <div style={{ height: source ? 300 : 200, display: "flex", flexDirection: "column", marginTop: 8 }}>
+            <FilesStep sources={sources} change={setSources} one />
+          </div>
+          {source && !source.grid.refused && (
+            <>
+              <h3>Which column holds what</h3>
+              <div className="mapping">
+                {[...FIELDS[kind], ...attributes.map((name) => [`attribute:${name}`, `attribute ${name}`] as [string, string])].map(
+                  ([field, label]) => (
+                    <div key={field}>
+                      <span className={columns[field] === undefined ? "soft" : ""}>{label}</span>
+                      <Select
+                        size="small"
+                        allowClear
+                        aria-label={`Column for ${label}`}
+                        placeholder="not in the file"
+                        value={columns[field] ?? null}
+                        onChange={(place) => setChosen({ ...chosen, [field]: place ?? null })}
+                        options={headers.map((header, index) => ({ value: index, label: header || `column ${index + 1}` }))}
+                      />
+                    </div>
+                  ),
+                )}
+              </div>
+              <p className="soft small">
+                A blank cell leaves what is there. Memberships are added, never taken away. No password is read from a file: first sign-in
+                is by a one-time link.
+              </p>
+            </>
+          )}
+        </div>
+      )}
+      {report && (
+        <>
+          <div className="row wrap">
+            <b>{plural(report.rows.length, "row")} tried, nothing changed yet:</b>
+            <span>{report.created} new</span>
+            <span>{report.changed} changed</span>
+            <span className="soft">{report.unchanged} unchanged</span>
+            <span className={report.refused > 0 ? "warn" : "soft"}>{report.refused} refused</span>
+            <span className="grow" />
+            <Select
+              size="small"
+              aria-label="Which rows"
+              style={{ width: 150 }}
+              value={only}
+              onChange={setOnly}
+              options={[
+                { value: "all", label: "all rows" },
+                { value: "changing", label: "new and changed" },
+                { value: "refused", label: "refused" },
+              ]}
+            />
+          </div>
+          <Scroll label="Rows" style={{ maxHeight: 240, marginTop: 6, border: "1px solid var(--line2)" }}>
+            <table className="data" data-testid="import-report">
+              <thead>
+                <tr>
+                  <th className="number">row</th>
+                  <th>{key}</th>
+                  <th>what</th>
+                  <th>changes, or why not</th>
+                </tr>
+              </thead>
+              <tbody>
+                {rows.slice(0, 300).map((row) => (
+                  <tr key={row.row}>
+                    <td className="number">{row.row}</td>
+                    <td>
+                      <code>{row.name || "(blank)"}</code>
+                    </td>
+                    <td className={row.outcome === "refused" ? "warn" : row.outcome === "unchanged" ? "soft" : ""}>
+                      {row.outcome === "created" ? "new" : row.outcome}
+                    </td>
+                    <td style={{ whiteSpace: "normal" }}>{row.why ?? row.changes.join("; ")}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            {rows.length > 300 && <p className="soft small pad">and {rows.length - 300} more rows</p>}
+          </Scroll>
+          {report.refused > 0 && (
+            <p style={{ marginTop: 8 }}>
+              <Checkbox checked={leaveOut} onChange={(event) => setLeaveOut(event.target.checked)}>
+                Leave the {plural(report.refused, "refused row")} out and bring the others in. Otherwise nothing is changed.
+              </Checkbox>
+            </p>
+          )}
+          <h3>Who gains and who loses</h3>
+          <Impact viewers={report.viewers} />
+        </>
+      )}
+    </Modal>
+  );
+}
