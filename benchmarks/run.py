@@ -19,7 +19,9 @@ from rich.console import Console
 from rich.table import Table
 
 from benchmarks.at_scale import best, scale_lines
+from benchmarks.crowded import crowded_lines
 from benchmarks.generated import million
+from benchmarks.importing import import_lines
 from benchmarks.in_browser import keystroke_in_browser
 from demo.bundle import generate
 from moorland.core.bundle.policy import Role
@@ -92,6 +94,11 @@ def main() -> None:
         median, longest = keystroke_in_browser(address)
     table.add_row("the same in the browser, key to screen: median", f"{median * 1000:.0f} ms", "limit", "300 ms", "", "under")
     table.add_row("the same in the browser, key to screen: longest", f"{longest * 1000:.0f} ms", "limit", "300 ms", "", "under")
+    messages.print("crowded screens …")
+    for crowded in crowded_lines():
+        table.add_row(*crowded)
+    for brought in import_lines(lambda step: messages.print(f"{step} …")):
+        table.add_row(*brought)
     for line in scale_lines(rows, lambda step: messages.print(f"{step} …")):
         table.add_row(*line)
     console.print(table)

@@ -1,6 +1,7 @@
 """The cells of files as typed columns, in tables of bounded size."""
 
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pyarrow as pa
@@ -20,6 +21,15 @@ from moorland.core.sources.spellings import BLANK_WORDS, Unreadable, read_texts
 def row_count(path: Path, name: str, reading: FileReading) -> int | None:
     """How many rows a file holds, where it says so itself."""
     return open_parquet(path, name).metadata.num_rows if reading.format == "parquet" else None
+
+
+def read_ahead(tables: Iterator[pa.Table]) -> Iterator[pa.Table]:
+    """The same tables, the next one read while the one before is worked on."""
+    with ThreadPoolExecutor(max_workers=1, thread_name_prefix="reading") as reading:
+        following = reading.submit(next, tables, None)
+        while (arrow := following.result()) is not None:
+            following = reading.submit(next, tables, None)
+            yield arrow
 
 
 def typed_tables(path: Path, name: str, reading: FileReading, columns: list[ColumnRead]) -> Iterator[pa.Table]:

@@ -15,7 +15,7 @@ from moorland.core.insight.refreshing import NewColumn, refresh_report
 from moorland.core.sources.previews import headers
 from moorland.core.sources.proposals import SourceFile, plain_name, propose
 from moorland.core.sources.readings import ColumnRead
-from moorland.core.sources.typed_tables import row_count, typed_tables
+from moorland.core.sources.typed_tables import read_ahead, row_count, typed_tables
 from moorland.server.catalog.models import Model, TableContent
 from moorland.server.catalog.shapes import ConfirmedTable, ImportRequest, RefreshRequest
 from moorland.server.catalog.storage import ContentWriter, load_table, load_with, make_current
@@ -111,7 +111,7 @@ def _staging() -> Iterator[list[ContentWriter]]:
 def _write(writer: ContentWriter, source: SourceFile, columns: list[ColumnRead], progress: Progress, step: str) -> None:
     total = row_count(source.path, source.name, source.reading) or 0
     progress.told(step, 0, total)
-    for arrow in typed_tables(source.path, source.name, source.reading, columns):
+    for arrow in read_ahead(typed_tables(source.path, source.name, source.reading, columns)):
         writer.add(arrow)
         progress.told(step, writer.rows, max(total, writer.rows))
 

@@ -22,7 +22,7 @@ class Model(models.Model):
 
 
 class TableContent(models.Model):
-    """A content of a table; `content` names it by a hash.
+    """A content of a table; `content` names it, and nothing else ever.
 
     `state` is current (what is answered from), staged (a refresh that waits to be accepted) or arriving (being written).
     `report` of a staged content tells what it changes.

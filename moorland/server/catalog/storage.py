@@ -1,10 +1,10 @@
 """Keeps tables as compressed column chunks, and loads them into the engine's columns once."""
 
-import hashlib
 import threading
+import uuid
 from collections import OrderedDict
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 import pyarrow as pa
@@ -34,25 +34,26 @@ class ContentWriter:
         self.rows = 0
         self._key, self._file, self._keys = key, file, [] if key else None
         self._ordinals: dict[str, int] = {}
-        self._digest = hashlib.blake2b(digest_size=16)
+        self._waiting: list[tuple[str, Future[bytes]]] = []
 
     def add(self, arrow: pa.Table) -> None:
-        """Adds rows. Raises BundleError where the key is null."""
+        """Adds rows; they are packed while the next are read, and written then. Raises BundleError where the key is null."""
         if self._keys is not None:
             self._add_key(arrow.column(self._key))
         for start in range(0, arrow.num_rows, CHUNK_ROWS):
-            self._add_chunks(arrow.slice(start, CHUNK_ROWS))
+            part = arrow.slice(start, CHUNK_ROWS)
+            packing = [(name, _packing.submit(_packed, part.column(name))) for name in part.column_names]
+            self._write_packed()
+            self._waiting = packing
         self.rows += arrow.num_rows
 
-    def _add_chunks(self, part: pa.Table) -> None:
-        packed = _packing.map(_packed, [part.column(name) for name in part.column_names])
+    def _write_packed(self) -> None:
         chunks = []
-        for name, data in zip(part.column_names, packed, strict=True):
+        for name, packing in self._waiting:
             ordinal = self._ordinals.get(name, 0)
             self._ordinals[name] = ordinal + 1
-            self._digest.update(f"{name}:{ordinal}:{part.column(name).type}:{len(data)}".encode())
-            self._digest.update(data)
-            chunks.append(ColumnChunk(table_content=self.content, column=name, ordinal=ordinal, data=data))
+            chunks.append(ColumnChunk(table_content=self.content, column=name, ordinal=ordinal, data=packing.result()))
+        self._waiting = []
         ColumnChunk.objects.bulk_create(chunks, batch_size=4)
 
     def _add_key(self, keys: pa.ChunkedArray) -> None:
@@ -64,9 +65,10 @@ class ContentWriter:
 
     def finish(self, state: str) -> TableContent:
         """Names the content and gives it its state. Raises BundleError where a key stands twice."""
+        self._write_packed()
         if self._keys:
             _refuse_double_keys(pa.chunked_array([chunk for keys in self._keys for chunk in keys.chunks]), str(self._key), self._file)
-        self.content.content = hashlib.blake2b(self._digest.digest() + str(self.rows).encode(), digest_size=16).hexdigest()
+        self.content.content = uuid.uuid4().hex
         self.content.rows, self.content.state = self.rows, state
         self.content.save()
         return self.content
@@ -77,12 +79,24 @@ class ContentWriter:
 
 
 def _packed(column: pa.ChunkedArray) -> bytes:
-    """A column's chunk as a compressed Arrow stream; it is made by several columns' threads at once."""
-    batch = pa.table({"c": column})
+    """A column's chunk as a compressed Arrow stream of the narrowest type that holds it."""
+    batch = pa.table({"c": _narrow(column)})
     sink = pa.BufferOutputStream()
     with pa.ipc.new_stream(sink, batch.schema, options=pa.ipc.IpcWriteOptions(compression="lz4", use_threads=False)) as writer:
         writer.write_table(batch)
-    return sink.getvalue().to_pybytes()
+    return bytes(sink.getvalue().to_pybytes())
+
+
+def _narrow(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    """Whole numbers in as few bytes as hold them; texts that repeat, as codes."""
+    if pa.types.is_integer(column.type) and column.null_count < len(column):
+        ends = pc.min_max(column)
+        least, greatest = ends["min"].as_py(), ends["max"].as_py()
+        fitting = next((type_ for bits, type_ in ((7, pa.int8()), (15, pa.int16()), (31, pa.int32())) if -(1 << bits) <= least and greatest < 1 << bits), None)
+        return column.cast(fitting) if fitting is not None else column
+    if pa.types.is_string(column.type) and pc.count_distinct(column.slice(0, 2_000)).as_py() <= 200:
+        return pc.dictionary_encode(column)
+    return column
 
 
 def _refuse_double_keys(keys: pa.ChunkedArray, key: str, file: str) -> None:

@@ -7,7 +7,7 @@ from django.db import transaction
 
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.insight.holders import Holder, holders
+from moorland.core.insight.holders import Holder, holders, page_openers
 from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.core.people import People, Viewer
 from moorland.server.catalog.storage import load_table
@@ -21,6 +21,12 @@ from moorland.server.state import bundle_of, evaluator, people_changed
 def holders_of(base: Evaluator) -> dict[str, list[Holder]]:
     """Who holds which role; an evaluator never changes, so neither does the answer."""
     return holders(base)
+
+
+@lru_cache(maxsize=4)
+def openers_of(base: Evaluator) -> dict[str, list[str]]:
+    """Who may open which page; kept as `holders_of` is."""
+    return page_openers(base)
 
 
 def signature(viewer: Viewer) -> tuple[object, ...]:

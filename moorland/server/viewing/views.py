@@ -13,11 +13,11 @@ from moorland.core.engine.grouping import group_codes, group_labels
 from moorland.core.engine.listing import json_values
 from moorland.core.engine.questions import AnswerError, ObjectsAnswer
 from moorland.core.insight.effect import AlignedQuestion, AlignedRows, ModelShare, aligned_rows, share
-from moorland.core.insight.holders import page_openers
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.clauses import simple_clauses
 from moorland.core.language.errors import ConditionError
 from moorland.server.catalog.models import Model
+from moorland.server.directory.service import openers_of
 from moorland.server.errors import Failure, answer, missing, problem_shape, read_body
 from moorland.server.state import State, evaluator
 from moorland.server.viewing.looks import record_look
@@ -213,7 +213,7 @@ class Pages(APIView):
     @extend_schema(responses=PagesList, parameters=[STATE_PARAMETER])
     def get(self, request: Request) -> Response:
         base = evaluator(state_of(request))
-        openers = page_openers(base)
+        openers = openers_of(base)
         shelves = [
             ShelfEntry(
                 name=shelf.name,

@@ -11,15 +11,36 @@ import { Shell } from "./Shell";
 import { antDesign, applyColours, type Mode } from "./theme";
 import { WorkbenchProvider } from "./workbench";
 
-const BringScreen = lazy(() => import("../features/bring/BringScreen"));
-const ModelsScreen = lazy(() => import("../features/models/ModelsScreen"));
-const RolesScreen = lazy(() => import("../features/roles/RolesScreen"));
-const ViewersScreen = lazy(() => import("../features/viewers/ViewersScreen"));
-const PeopleScreen = lazy(() => import("../features/people/PeopleScreen"));
-const PagesScreen = lazy(() => import("../features/pages/PagesScreen"));
-const ReleasesScreen = lazy(() => import("../features/releases/ReleasesScreen"));
-const TrailScreen = lazy(() => import("../features/trail/TrailScreen"));
-const MyPages = lazy(() => import("../features/my/MyPages"));
+const screens = {
+  BringScreen: () => import("../features/bring/BringScreen"),
+  ModelsScreen: () => import("../features/models/ModelsScreen"),
+  RolesScreen: () => import("../features/roles/RolesScreen"),
+  ViewersScreen: () => import("../features/viewers/ViewersScreen"),
+  PeopleScreen: () => import("../features/people/PeopleScreen"),
+  PagesScreen: () => import("../features/pages/PagesScreen"),
+  ReleasesScreen: () => import("../features/releases/ReleasesScreen"),
+  TrailScreen: () => import("../features/trail/TrailScreen"),
+  MyPages: () => import("../features/my/MyPages"),
+};
+const BringScreen = lazy(screens.BringScreen);
+const ModelsScreen = lazy(screens.ModelsScreen);
+const RolesScreen = lazy(screens.RolesScreen);
+const ViewersScreen = lazy(screens.ViewersScreen);
+const PeopleScreen = lazy(screens.PeopleScreen);
+const PagesScreen = lazy(screens.PagesScreen);
+const ReleasesScreen = lazy(screens.ReleasesScreen);
+const TrailScreen = lazy(screens.TrailScreen);
+const MyPages = lazy(screens.MyPages);
+
+/** The screen an address leads to is fetched while the session is still asked for. */
+const addressed = {
+  models: screens.ModelsScreen,
+  people: screens.PeopleScreen,
+  roles: screens.RolesScreen,
+  viewers: screens.ViewersScreen,
+  my: screens.MyPages,
+};
+void addressed[window.location.pathname.split("/")[1] as keyof typeof addressed]?.();
 
 function Screens() {
   const client = useQueryClient();

@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { api, data } from "../api/client";
 import { usePeople, useRoles } from "./Tray";
-import { useWorkbench } from "./workbench";
+import { useModel, useWorkbench } from "./workbench";
 
 type Found = { kind: string; label: string; detail: string; path: string };
 
@@ -16,11 +16,12 @@ const SCREENS: Found[] = ["Models", "People", "Roles", "Pages", "Viewers", "Rele
   path: `/${label.toLowerCase()}`,
 }));
 
-/** Everything that can be jumped to: people, roles, pages and screens. */
+/** Everything that can be jumped to: people, roles, tables, pages and screens. */
 function useEverything(open: boolean): Found[] {
   const bench = useWorkbench();
-  const people = usePeople();
-  const roles = useRoles();
+  const people = usePeople(open);
+  const roles = useRoles(open);
+  const model = useModel(undefined, open);
   const pages = useQuery({
     queryKey: ["pages", bench.state],
     queryFn: () => data(api.GET("/api/pages", { params: { query: { state: bench.state } } })),
@@ -35,6 +36,12 @@ function useEverything(open: boolean): Found[] {
         label: role.label ?? role.name,
         detail: role.name,
         path: `/roles/${encodeURIComponent(role.name)}`,
+      })),
+      ...(model.data?.document.tables ?? []).map((table) => ({
+        kind: "table",
+        label: table.label ?? table.name,
+        detail: table.name,
+        path: `/models/table/${encodeURIComponent(table.name)}`,
       })),
       ...(pages.data?.shelves ?? []).flatMap((shelf) =>
         shelf.pages.map(({ page }) => ({
@@ -51,11 +58,11 @@ function useEverything(open: boolean): Found[] {
         path: `/people/${encodeURIComponent(person.login)}`,
       })),
     ],
-    [people.data, roles.data, pages.data],
+    [people.data, roles.data, pages.data, model.data],
   );
 }
 
-/** Ctrl+K jumps to any person, role, page or screen. */
+/** Ctrl+K jumps to any person, role, table, page or screen. */
 export function Finder() {
   const [open, setOpen] = useState(false);
   const [text, setText] = useState("");
@@ -106,7 +113,7 @@ export function Finder() {
           aria-label="Find anything"
           aria-expanded={true}
           aria-controls="found"
-          placeholder="A person, role, page or screen"
+          placeholder="A person, role, table, page or screen"
           value={text}
           onChange={(event) => {
             setText(event.target.value);

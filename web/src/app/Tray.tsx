@@ -6,13 +6,13 @@ import { Letter } from "../ui/Letter";
 import { MOST_PINS, useWorkbench } from "./workbench";
 
 /** Everybody, with the roles each holds; the list is there before the roles are worked out. */
-export function usePeople() {
-  const people = useQuery({ queryKey: ["people"], queryFn: () => data(api.GET("/api/people")), staleTime: 10_000 });
+export function usePeople(wanted = true) {
+  const people = useQuery({ queryKey: ["people"], queryFn: () => data(api.GET("/api/people")), staleTime: 10_000, enabled: wanted });
   const held = useQuery({
     queryKey: ["people", "held"],
     queryFn: () => data(api.GET("/api/directory/held")),
     staleTime: 10_000,
-    enabled: people.data !== undefined,
+    enabled: wanted && people.data !== undefined,
   });
   const merged = useMemo(
     () =>
@@ -29,8 +29,8 @@ export function usePeople() {
 
 export type PeopleData = NonNullable<ReturnType<typeof usePeople>["data"]>;
 
-export function useRoles() {
-  return useQuery({ queryKey: ["roles"], queryFn: () => data(api.GET("/api/roles")), staleTime: 10_000 });
+export function useRoles(wanted = true) {
+  return useQuery({ queryKey: ["roles"], queryFn: () => data(api.GET("/api/roles")), staleTime: 10_000, enabled: wanted });
 }
 
 /** Pins a user, roles on their own, or an imagined viewer. */

@@ -106,13 +106,13 @@ export function focusedViewer(bench: Workbench): PinnedViewer {
 }
 
 /** The document of the model being worked on, in the draft or live. */
-export function useModel(state?: StateName) {
+export function useModel(state?: StateName, wanted = true) {
   const bench = useWorkbench();
   const which = state ?? bench.state;
   return useQuery<ModelAnswer>({
     queryKey: ["model", bench.model, which],
     queryFn: () => data(api.GET("/api/models/{model}", { params: { path: { model: bench.model ?? "" }, query: { state: which } } })),
-    enabled: bench.model !== null,
+    enabled: wanted && bench.model !== null,
     staleTime: 60_000,
   });
 }

@@ -9,7 +9,7 @@ import type { ModelEdits } from "./useModelEdits";
 type Cube = Schemas["Cube"];
 
 /** The cubes of a model: a narrower way to ask, with the same security. */
-export function CubesView({
+export default function CubesView({
   model,
   edits,
   chosen,

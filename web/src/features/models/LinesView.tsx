@@ -15,7 +15,7 @@ let keys = 0;
 const HEIGHT = 200;
 
 /** A table kept here as a grid: people and values are picked, mistakes pointed out as they are typed, every change dated. */
-export function LinesView({ model, table, close }: { model: Model; table: string; close: () => void }) {
+export default function LinesView({ model, table, close }: { model: Model; table: string; close: () => void }) {
   const path = { model: model.name, table };
   const asked = useQuery({
     queryKey: ["lines", model.name, table],

@@ -1,21 +1,22 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Select } from "antd";
-import { useEffect, useMemo, useState } from "react";
+import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router-dom";
 import { api, data, type ModelAnswer, type PinnedViewer } from "../../api/client";
 import { useRoles } from "../../app/Tray";
 import { focusedViewer, useModel, useWorkbench } from "../../app/workbench";
 import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
-import { CubesView } from "./CubesView";
-import { LinesView } from "./LinesView";
 import { ModelMap } from "./ModelMap";
 import { RefreshReport } from "./RefreshReport";
 import { Refused } from "./Refused";
 import { restrictionsOf } from "./strips";
-import { TablePanel } from "./TablePanel";
 import { useModelEdits } from "./useModelEdits";
 import "./models.css";
+
+const CubesView = lazy(() => import("./CubesView"));
+const LinesView = lazy(() => import("./LinesView"));
+const TablePanel = lazy(() => import("./TablePanel"));
 
 /** The model being worked on: its map, its cubes, what waits to be accepted. */
 export default function ModelsScreen() {
@@ -172,7 +173,11 @@ function OneModel({ model }: { model: ModelAnswer }) {
               chosen={chosen}
               choose={(table) => go(table === chosen ? "" : `/table/${encodeURIComponent(table)}`)}
             />
-            {chosen && <TablePanel key={chosen} model={model} name={chosen} share={current} edits={edits} close={() => go("")} />}
+            {chosen && (
+              <Suspense fallback={<p className="soft">Opening…</p>}>
+                <TablePanel key={chosen} model={model} name={chosen} share={current} edits={edits} close={() => go("")} />
+              </Suspense>
+            )}
           </div>
         </>
       )}

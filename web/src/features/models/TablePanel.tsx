@@ -20,7 +20,7 @@ import "../viewers/viewers.css";
 const TABS = ["Columns", "Rows", "Relationships", "Hierarchies", "Measures", "Settings"] as const;
 
 /** A table opened from the map: what it holds, how it hangs together, what is computed from it. */
-export function TablePanel({
+export default function TablePanel({
   model,
   name,
   share,

@@ -22,7 +22,7 @@ const SHOWN = [
 ];
 
 /** The attributes people have: type, values, default, who may edit and see them. */
-export function Attributes({
+export default function Attributes({
   people,
   versions,
   ask,

@@ -1,5 +1,4 @@
-import { Button, DatePicker, Dropdown, Modal, Select } from "antd";
-import type { Dayjs } from "dayjs";
+import { Button, Dropdown, Input, Modal, Select } from "antd";
 import { useState } from "react";
 import type { PeopleData } from "../../app/Tray";
 import { plural } from "../../ui/figures";
@@ -77,8 +76,8 @@ export function BulkForm({
 }) {
   const [name, setName] = useState<string | null>(null);
   const [value, setValue] = useState<Value>(null);
-  const [from, setFrom] = useState<Dayjs | null>(null);
-  const [until, setUntil] = useState<Dayjs | null>(null);
+  const [from, setFrom] = useState("");
+  const [until, setUntil] = useState("");
   const definition = people.attributes.find((item) => item.name === name);
   const options = {
     join: people.groups.map((item) => ({ value: item.name, label: `${item.label} · ${item.name}` })),
@@ -99,18 +98,17 @@ export function BulkForm({
   const next = () => {
     if (name === null) return;
     const common = { logins };
-    const day = (item: Dayjs | null) => item?.format("YYYY-MM-DD") ?? null;
     const act = {
       join: { ...common, join: [name] },
       leave: { ...common, leave: [name] },
       organization: { ...common, organization: name },
       attribute: { ...common, attributes: { [name]: value as string } },
-      role: { ...common, give: [{ role: name, from: day(from), until: day(until) }] },
+      role: { ...common, give: [{ role: name, from: from || null, until: until || null }] },
     }[what];
     ask({ title: `${TITLES[what]}: ${label}, ${who}?`, act: { change_people: act } });
     close();
   };
-  const wrong = from !== null && until?.isBefore(from, "day") === true;
+  const wrong = from !== "" && until !== "" && until < from;
   return (
     <Modal
       open
@@ -139,9 +137,9 @@ export function BulkForm({
       {what === "role" && (
         <div className="row" style={{ marginTop: 8 }}>
           <span className="soft">from</span>
-          <DatePicker aria-label="From" value={from} onChange={setFrom} />
+          <Input type="date" aria-label="From" style={{ width: 150 }} value={from} onChange={(event) => setFrom(event.target.value)} />
           <span className="soft">until</span>
-          <DatePicker aria-label="Until" value={until} onChange={setUntil} />
+          <Input type="date" aria-label="Until" style={{ width: 150 }} value={until} onChange={(event) => setUntil(event.target.value)} />
         </div>
       )}
       {wrong && <p className="warn">The last day is before the first.</p>}

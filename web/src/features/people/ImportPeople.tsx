@@ -69,7 +69,7 @@ function guessed(kind: Kind, headers: string[], attributes: string[]): Record<st
 }
 
 /** People or groups from a file: columns mapped, every row tried and told about, then all applied, or nothing. */
-export function ImportPeople({ people, close }: { people: PeopleData; close: () => void }) {
+export default function ImportPeople({ people, close }: { people: PeopleData; close: () => void }) {
   const client = useQueryClient();
   const { message } = App.useApp();
   const [kind, setKind] = useState<Kind>("people");

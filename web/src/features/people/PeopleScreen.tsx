@@ -1,23 +1,24 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Checkbox, Dropdown, Input, Modal, Select } from "antd";
-import { useMemo, useRef, useState } from "react";
+import { lazy, Suspense, useMemo, useRef, useState } from "react";
 import { NavLink, useNavigate, useParams } from "react-router-dom";
 import { api, data } from "../../api/client";
 import { type PeopleData, usePeople } from "../../app/Tray";
 import { ConfirmImpact } from "../../ui/ConfirmImpact";
 import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
-import { Attributes } from "./Attributes";
 import { type Asked, sendAct } from "./acts";
 import { BulkBar } from "./BulkBar";
 import { DeletePeople } from "./DeletePeople";
-import { ImportPeople } from "./ImportPeople";
 import { NewPerson } from "./NewPerson";
 import { PersonCard } from "./PersonCard";
 import { PlaceCard } from "./PlaceCard";
 import { PlaceEditor } from "./PlaceEditor";
 import { type Chosen, Tree, type TreeAct } from "./Tree";
 import "./people.css";
+
+const Attributes = lazy(() => import("./Attributes"));
+const ImportPeople = lazy(() => import("./ImportPeople"));
 
 type Only = "all" | "enabled" | "disabled" | "no-role" | "services";
 type Doing = "person" | "import" | "attributes" | "delete" | null;
@@ -185,10 +186,12 @@ export default function PeopleScreen() {
           added={(made) => navigate(`/people/${encodeURIComponent(made)}`)}
         />
       )}
-      {doing === "import" && <ImportPeople people={all} close={() => setDoing(null)} />}
-      {doing === "attributes" && (
-        <Attributes people={all} versions={versions.data?.versions ?? {}} ask={setAsked} close={() => setDoing(null)} />
-      )}
+      <Suspense>
+        {doing === "import" && <ImportPeople people={all} close={() => setDoing(null)} />}
+        {doing === "attributes" && (
+          <Attributes people={all} versions={versions.data?.versions ?? {}} ask={setAsked} close={() => setDoing(null)} />
+        )}
+      </Suspense>
       {doing === "delete" && (
         <DeletePeople
           logins={logins}
