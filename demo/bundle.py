@@ -25,6 +25,11 @@ def _table(name: str, columns: str, **more: Any) -> dict[str, Any]:
     return {"name": name, "data": f"data/{name}.parquet", "columns": _columns(columns), **more}
 
 
+def _with_column(table: dict[str, Any], column: dict[str, Any]) -> dict[str, Any]:
+    """The table with one column more."""
+    return {**table, "columns": [*table["columns"], column]}
+
+
 TABLES = [
     _table("site", "site_id integer\nname text\narea text\ndistrict text\nkind text\nstatus text\nopened date\nannual_rent number #money", key="site_id"),
     _table("turbine", "turbine_id integer\nsite_id integer\ntype text\ncapacity_kw number\ncommissioned date", key="turbine_id"),
@@ -118,12 +123,16 @@ STORES = {
     "tables": [
         _table("part", "part_id integer\nclass text\nfamily text\nname text", key="part_id"),
         _table("depot", "depot_id integer\narea text\nname text", key="depot_id"),
-        _table("stock", "part_id integer\ndepot_id integer\nmonth date\nquantity integer\nvalue number #money\nissues integer"),
+        _with_column(
+            _table("stock", "part_id integer\ndepot_id integer\nmonth date\nquantity integer\nvalue number #money\nissues integer"),
+            {"name": "year", "type": "integer", "expression": "EXTRACT(YEAR FROM month)"},
+        ),
     ],
     "relationships": [{"from": "stock.part_id", "to": "part.part_id"}, {"from": "stock.depot_id", "to": "depot.depot_id"}],
     "hierarchies": [
         {"name": "parts", "label": "Parts", "table": "part", "levels": ["class", "family", "name"]},
         {"name": "depots", "label": "Depots", "table": "depot", "levels": ["area", "name"]},
+        {"name": "months", "label": "Months", "table": "stock", "levels": ["year", "month"]},
     ],
     "measures": [
         {"name": "quantity_held", "label": "Quantity held", "table": "stock", "expression": "SUM(quantity)"},
@@ -135,7 +144,11 @@ STORES = {
             "name": "stores",
             "label": "Stores",
             "facts": ["stock"],
-            "dimensions": [{"table": "part", "hierarchies": ["parts"]}, {"table": "depot", "hierarchies": ["depots"]}],
+            "dimensions": [
+                {"table": "part", "hierarchies": ["parts"]},
+                {"table": "depot", "hierarchies": ["depots"]},
+                {"table": "stock", "hierarchies": ["months"]},
+            ],
             "measures": ["quantity_held", "value_at_cost", "issued"],
         }
     ],

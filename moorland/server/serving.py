@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from django.db import connections
 from gunicorn.app.base import BaseApplication
 
 from moorland.server.wsgi import application
@@ -32,6 +33,8 @@ def after_a_stop() -> None:
 def serve(port: int) -> None:
     """Serves on the loopback address until it is stopped."""
     after_a_stop()
+    # A connection to the database is not carried over into the process that answers.
+    connections.close_all()
     options = {
         "bind": f"127.0.0.1:{port}",
         "workers": 1,

@@ -48,27 +48,35 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
             item.add_marker(pytest.mark.xdist_group("browser"))
 
 
-@pytest.fixture(scope="session")
-def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """The address of a server that serves a fresh demo."""
+@contextlib.contextmanager
+def served(command: str, data: Path) -> Iterator[tuple[str, Path]]:
+    """The address of a server on a data folder of its own, and the file its output goes to."""
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    data = tmp_path_factory.mktemp("data")
-    environment = {**os.environ, "DATA": str(data), "PORT": str(port), "DJANGO_SETTINGS_MODULE": "moorland.server.settings"}
-    log = (data / "server.log").open("w")
-    server = subprocess.Popen([sys.executable, "-m", "moorland.cli", "demo"], cwd=ROOT, env=environment, stdout=log, stderr=log)
+    environment = {**os.environ, "DATA": str(data), "PORT": str(port), "DJANGO_SETTINGS_MODULE": "moorland.server.settings", "COLUMNS": "200"}
+    environment.pop("MOORLAND_DEMO", None)
+    path = data / "server.log"
+    log = path.open("w")
+    server = subprocess.Popen([sys.executable, "-m", "moorland.cli", command], cwd=ROOT, env=environment, stdout=log, stderr=log)
     found = f"http://localhost:{port}"
     try:
         for _ in range(120):
             with contextlib.suppress(OSError), urllib.request.urlopen(f"{found}/api/session"):
                 break
-            assert server.poll() is None, (data / "server.log").read_text()
+            assert server.poll() is None, path.read_text()
             time.sleep(0.5)
-        yield found
+        yield found, path
     finally:
         server.send_signal(signal.SIGINT)
         server.wait(timeout=20)
+
+
+@pytest.fixture(scope="session")
+def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The address of a server that serves a fresh demo."""
+    with served("demo", tmp_path_factory.mktemp("data")) as (found, _):
+        yield found
 
 
 class Browser:
@@ -132,6 +140,16 @@ class Browser:
         field.send_keys(text)
         self.until(lambda: [item for item in self.all(".ant-select-item-option-active") if item.is_displayed() and text in item.text], f"{text} is not offered")
         field.send_keys(Keys.ENTER)
+
+    def bring(self, *paths: Path) -> None:
+        """Gives files to the field that takes them, as if they were chosen."""
+        self.one(".drop")
+        field = self.all("input[type=file]")[-1]
+        field.send_keys("\n".join(str(path) for path in paths))
+
+    def write(self, selector: str, text: str) -> None:
+        """Types into an empty field."""
+        self.one(selector).send_keys(text)
 
     def text(self) -> str:
         return str(self.driver.find_element(By.TAG_NAME, "body").text)

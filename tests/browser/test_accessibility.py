@@ -27,6 +27,12 @@ def serious(browser: Browser) -> list[str]:
 
 
 SCREENS = [
+    ("/models", "LOOKUPS"),
+    ("/models/table/site", "annual_rent"),
+    ("/models/cubes", "cube"),
+    ("/models/refreshes", "No refresh waits"),
+    ("/models/bring", "Nothing brought yet"),
+    ("/people", "Choose somebody"),
     ("/roles/area-steward", "Mapped to".upper()),
     ("/viewers", "Rows counted"),
     ("/people/j.ames", "ROLES HELD"),

@@ -10,7 +10,10 @@ import pyarrow.parquet
 import pytest
 
 from moorland.server.catalog.models import ColumnChunk, Model, TableContent, Upload
+from moorland.server.catalog.storage import ContentWriter
+from moorland.server.serving import after_a_stop
 from moorland.server.tasks import running
+from moorland.server.tasks.models import Task
 from tests.server.conftest import Session
 
 SITES = b"Site ID;Area;Opened;Keeper mail\n1;fell;31.03.2021;a@whinfell.example\n2;marsh;01.04.2021;b@whinfell.example\n3;fell;02.05.2021;c@whinfell.example\n"
@@ -103,6 +106,16 @@ def test_a_cancelled_import_leaves_nothing(boss: Session, monkeypatch: pytest.Mo
     assert boss.call("POST", "imports", confirmed(sources, proposed(boss, sources)))[1]["state"] == "cancelled"
     assert ColumnChunk.objects.count() == before
     assert not Model.objects.filter(name="brought").exists()
+
+
+def test_what_a_stopped_server_left_half_done_is_taken_back(boss: Session) -> None:
+    ContentWriter("m", "site", "id", "half.csv").add(pa.table({"id": [1, 2]}))
+    task = Task.objects.create(kind="import", subject="m", state="running")
+    assert TableContent.objects.filter(state="arriving").exists()
+    after_a_stop()
+    assert not TableContent.objects.filter(state="arriving").exists()
+    assert boss.ok("GET", f"tasks/{task.pk}")["state"] == "interrupted"
+    assert boss.ok("GET", "models/m/tables/site")["rows"] == 3
 
 
 def test_a_key_that_stands_twice_is_named(boss: Session) -> None:

@@ -103,7 +103,7 @@ class _Looked:
 
 def plain_name(text: str, otherwise: str) -> str:
     """A name that conditions can use without quotes: lower case, words joined by _."""
-    folded = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
+    folded = unicodedata.normalize("NFKD", text.replace("ß", "ss")).encode("ascii", "ignore").decode()
     folded = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", folded).lower()
     name = re.sub(r"[^a-z0-9]+", "_", folded).strip("_")[:60]
     if not name or not name[0].isalpha():

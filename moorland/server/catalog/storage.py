@@ -23,7 +23,6 @@ MOST_LOADED = 400
 
 _loaded: OrderedDict[str, TableData] = OrderedDict()
 _lock = threading.Lock()
-_packing = ThreadPoolExecutor(max_workers=2, thread_name_prefix="packing")
 
 
 class ContentWriter:
@@ -35,6 +34,8 @@ class ContentWriter:
         self._key, self._file, self._keys = key, file, [] if key else None
         self._ordinals: dict[str, int] = {}
         self._waiting: list[tuple[str, Future[bytes]]] = []
+        # Threads of its own: those of a module would not survive the fork by which the server starts.
+        self._packing = ThreadPoolExecutor(max_workers=2, thread_name_prefix="packing")
 
     def add(self, arrow: pa.Table) -> None:
         """Adds rows; they are packed while the next are read, and written then. Raises BundleError where the key is null."""
@@ -42,7 +43,7 @@ class ContentWriter:
             self._add_key(arrow.column(self._key))
         for start in range(0, arrow.num_rows, CHUNK_ROWS):
             part = arrow.slice(start, CHUNK_ROWS)
-            packing = [(name, _packing.submit(_packed, part.column(name))) for name in part.column_names]
+            packing = [(name, self._packing.submit(_packed, part.column(name))) for name in part.column_names]
             self._write_packed()
             self._waiting = packing
         self.rows += arrow.num_rows
@@ -66,6 +67,7 @@ class ContentWriter:
     def finish(self, state: str) -> TableContent:
         """Names the content and gives it its state. Raises BundleError where a key stands twice."""
         self._write_packed()
+        self._packing.shutdown()
         if self._keys:
             _refuse_double_keys(pa.chunked_array([chunk for keys in self._keys for chunk in keys.chunks]), str(self._key), self._file)
         self.content.content = uuid.uuid4().hex
@@ -75,6 +77,7 @@ class ContentWriter:
 
     def discard(self) -> None:
         """Takes back everything written."""
+        self._packing.shutdown(cancel_futures=True)
         self.content.delete()
 
 

@@ -1,5 +1,6 @@
 """Models of the draft: save, add, delete; what their tables hold; data brought in, refreshed, accepted."""
 
+import re
 from typing import Any
 
 from django.db import transaction
@@ -8,6 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.writing import to_plain
@@ -106,13 +108,35 @@ class DraftModel(APIView):
 
 def _still_evaluates(model: str | None) -> None:
     """Raises Failure with every place that no longer holds together in the draft."""
+    bundle: Bundle | None = None
     try:
-        made = Evaluator(bundle_of("draft"), load_table)
+        bundle = bundle_of("draft")
+        made = Evaluator(bundle, load_table)
         if model is not None:
             made.data(model)
     except BundleError as error:
-        message = error.problems[0].sentence() if len(error.problems) == 1 else f"{len(error.problems)} places would no longer hold together."
-        raise Failure(422, "invalid", message, error.problems) from None
+        problems = [problem.at(named_place(bundle, problem.path)) for problem in error.problems]
+        message = problems[0].sentence() if len(problems) == 1 else f"{len(problems)} places would no longer hold together."
+        raise Failure(422, "invalid", message, problems) from None
+
+
+_PARTS = re.compile(r"(roles|models|tables|columns|measures|hierarchies|cubes|sentences|pages)\[(\d+)\]")
+
+
+def named_place(bundle: Bundle | None, path: str) -> str:
+    """A place inside a bundle in the words of the screens: `roles[2].sentences[0].rows.where` is “role Area steward, sentence 1”."""
+    here: Any = bundle
+    words: list[str] = []
+    for part, index in _PARTS.findall(path) if bundle is not None else []:
+        items = getattr(here, part, None)
+        if items is None or int(index) >= len(items):
+            break
+        here = items[int(index)]
+        if part == "sentences":
+            words.append(f"sentence {int(index) + 1} ({here.kind})")
+        elif part != "models":
+            words.append(f"{part.removesuffix('s') if part != 'hierarchies' else 'hierarchy'} {getattr(here, 'title', None) or here.name}")
+    return ", ".join(words) or path
 
 
 def _pages_still_fit(name: str, before: ModelShape, after: ModelShape) -> None:

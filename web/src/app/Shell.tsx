@@ -101,7 +101,10 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
           {bench.state === "draft" ? (
             <>
               <span className="state-mark" data-testid="state-mark">
-                <b>Draft</b> · {bench.changes === 0 ? "same as" : `${plural(bench.changes, "change")} since`} release {bench.live ?? "–"}
+                <b>Draft</b> ·{" "}
+                {bench.live === null
+                  ? "nothing released yet"
+                  : `${bench.changes === 0 ? "same as" : `${plural(bench.changes, "change")} since`} release ${bench.live}`}
               </span>
               <button type="button" className="textlink" onClick={() => bench.setState("live")}>
                 look at live
@@ -110,7 +113,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
           ) : (
             <>
               <span className="state-mark live" data-testid="state-mark">
-                <b>Live</b> · release {bench.live ?? "–"}
+                <b>Live</b> · {bench.live === null ? "nothing released yet" : `release ${bench.live}`}
               </span>
               <button type="button" className="textlink" onClick={() => bench.setState("draft")}>
                 back to the draft

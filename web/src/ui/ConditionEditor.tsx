@@ -139,5 +139,7 @@ export function ConditionEditor({ value, onChange, names, problem, label, hint }
     editor.dispatch(setDiagnostics(editor.state, found));
   }, [problem]);
 
-  return <div ref={host} data-testid="condition" />;
+  // Escape is the editor's own: a dialog around it stays open.
+  // biome-ignore lint/a11y/noStaticElementInteractions: nothing is done here, a key is only kept from going further
+  return <div ref={host} data-testid="condition" onKeyDown={(event) => event.key === "Escape" && event.stopPropagation()} />;
 }

@@ -1,5 +1,5 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { AutoComplete, Button, Input, Modal } from "antd";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { App, AutoComplete, Button, Input, Modal, Popconfirm } from "antd";
 import { useEffect, useMemo, useState } from "react";
 import { api, data, type Model, type Schemas } from "../../api/client";
 import { ConfirmImpact } from "../../ui/ConfirmImpact";
@@ -36,6 +36,8 @@ export default function LinesView({ model, table, close }: { model: Model; table
 
 function Grid({ path, lines, close }: { path: { model: string; table: string }; lines: Lines; close: () => void }) {
   const columns = (lines.table.columns ?? []).filter((column) => !column.expression && !column.mapping);
+  const client = useQueryClient();
+  const { message } = App.useApp();
   const [edits, setEdits] = useState<LineEdits>(NO_EDITS);
   const [past, setPast] = useState<LineEdits[]>([]);
   const [search, setSearch] = useState("");
@@ -97,6 +99,15 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
     put({ ...edits, changed });
   };
   const add = (made: Values[]) => put({ ...edits, added: [...edits.added, ...made.map((values) => ({ key: ++keys, values }))] });
+  const stop = async () => {
+    try {
+      await data(api.DELETE("/api/models/{model}/tables/{table}/kept", { params: { path } }));
+      await client.invalidateQueries({ queryKey: ["profile"] });
+      close();
+    } catch (error) {
+      message.error((error as Error).message);
+    }
+  };
   const send = (onlyTry: boolean) =>
     data(
       api.POST("/api/models/{model}/tables/{table}/lines", {
@@ -139,6 +150,14 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
         <Button onClick={() => add([Object.fromEntries(columns.map((column) => [column.name, null]))])}>+ line</Button>
         <Button onClick={() => setPasting(true)}>Paste…</Button>
         <Button onClick={() => setHistory(true)}>History</Button>
+        <Popconfirm
+          title="Keep the lines here no longer?"
+          description="The table keeps what it holds and is refreshed from files again. The history of its lines is deleted."
+          okText="Keep no longer"
+          onConfirm={() => void stop()}
+        >
+          <Button>Keep no longer…</Button>
+        </Popconfirm>
         <Button onClick={close}>Back to the table</Button>
       </header>
       {Object.keys(lines.meanings).length === 0 && (
@@ -159,7 +178,7 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
                     <br />
                     <span className="soft small meaning">
                       {means?.person
-                        ? means.person
+                        ? `who: ${means.person}`
                         : means?.of
                           ? `values of ${means.of}${means.separator ? `, parted by ${means.separator}` : ""}`
                           : column.type}

@@ -7,7 +7,9 @@ import { type Edge, edgesOf, type Restrictions, stripsOf } from "./strips";
 type Point = { x: number; y: number };
 type Box = { left: number; top: number; width: number; height: number };
 
-const CLEAR = 10;
+const CLEAR = 6;
+/** With more tables than this, only the relationships of the table chosen or pointed at are drawn, and those that carry a restriction. */
+const MANY = 24;
 
 /** A line from one point down to another that runs between the boxes on its way, never behind one. */
 function between(from: Point, to: Point, boxes: Box[]): string {
@@ -53,6 +55,7 @@ export function ModelMap({
   const edges = useMemo(() => edgesOf(model), [model]);
   const ground = useRef<HTMLDivElement>(null);
   const [lines, setLines] = useState<Line[]>([]);
+  const [pointed, setPointed] = useState<string | null>(null);
   const [extent, setExtent] = useState({ width: 0, height: 0 });
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: what is written in the boxes changes their height
@@ -91,7 +94,9 @@ export function ModelMap({
     return () => watch.disconnect();
   }, [edges, restrictions, share, chosen]);
 
-  const many = (model.tables ?? []).length > 24;
+  const many = (model.tables ?? []).length > MANY;
+  const of = (edge: Edge, table: string | null) => table !== null && (edge.one === table || edge.many === table);
+  const drawn = many ? lines.filter(({ edge }) => restrictions.along.has(edge.from) || of(edge, chosen) || of(edge, pointed)) : lines;
   return (
     <Scroll label="Map of the model" className="scroll map-scroll">
       <div className={`map ${many ? "many" : ""}`} ref={ground}>
@@ -101,13 +106,14 @@ export function ModelMap({
               <line x1="0" y1="0" x2="0" y2="6" stroke="var(--hatch-strong)" strokeWidth="2.4" />
             </pattern>
           </defs>
-          {lines.map(({ edge, path }) => (
-            <g key={edge.from} className={chosen !== null && (edge.one === chosen || edge.many === chosen) ? "of-chosen" : ""}>
+          {drawn.map(({ edge, path }) => (
+            <g key={edge.from} className={of(edge, chosen) ? "of-chosen" : ""}>
               {restrictions.along.has(edge.from) && <path d={path} fill="none" stroke="url(#running)" strokeWidth="9" />}
               <path d={path} fill="none" className="line" />
             </g>
           ))}
         </svg>
+        {many && <p className="soft small many-hint">Point at a table, or choose it, to see its relationships.</p>}
         {strips.map((strip, index) => (
           <section key={`${strip.title}-${String(index)}`} className="strip" aria-label={strip.title}>
             <h3>{strip.title}</h3>
@@ -128,6 +134,10 @@ export function ModelMap({
                     aria-pressed={chosen === name}
                     title={table?.label ? `${table.label} · ${name}` : name}
                     onClick={() => choose(name)}
+                    onMouseEnter={() => setPointed(name)}
+                    onMouseLeave={() => setPointed(null)}
+                    onFocus={() => setPointed(name)}
+                    onBlur={() => setPointed(null)}
                   >
                     <span className="cut name">
                       {name}

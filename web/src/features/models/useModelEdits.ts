@@ -31,10 +31,11 @@ export function useModelEdits(model: ModelAnswer): ModelEdits {
     mutationFn: (document: Model) =>
       data(api.PUT("/api/models/{model}/draft", { params: { path: { model: name } }, body: { document, version: model.version } })),
   });
-  const send = async (document: Model): Promise<boolean> => {
+  const send = async (document: Model, kept: () => void): Promise<boolean> => {
     setRefused(null);
     try {
       await put.mutateAsync(document);
+      kept();
       await client.invalidateQueries();
       return true;
     } catch (error) {
@@ -51,8 +52,7 @@ export function useModelEdits(model: ModelAnswer): ModelEdits {
     const step = from.get(name)?.at(-1);
     if (!step) return null;
     return () =>
-      void send(step.document).then((saved) => {
-        if (!saved) return;
+      void send(step.document, () => {
         from.set(name, (from.get(name) ?? []).slice(0, -1));
         to.set(name, [...(to.get(name) ?? []), { document: model.document, what: step.what }]);
         message.success(`${verb}: ${step.what}`);
@@ -60,13 +60,11 @@ export function useModelEdits(model: ModelAnswer): ModelEdits {
   };
   return {
     save: async (what, change) => {
-      const saved = await send(change(model.document));
-      if (saved) {
+      return send(change(model.document), () => {
         past.set(name, [...(past.get(name) ?? []), { document: model.document, what }].slice(-50));
         future.set(name, []);
         message.success(`Saved in the draft: ${what}`);
-      }
-      return saved;
+      });
     },
     undo: move(past, future, "Taken back"),
     redo: move(future, past, "Done again"),

@@ -1,6 +1,7 @@
 import { Dropdown } from "antd";
 import { useState } from "react";
 import type { PeopleData } from "../../app/Tray";
+import { count as figures } from "../../ui/Share";
 
 export type Chosen = { kind: "all" } | { kind: "organization" | "group"; name: string };
 export type TreeAct = {
@@ -71,7 +72,7 @@ export function Tree({
             {label}
             {off && " (off)"}
           </span>
-          <span className="n">{count}</span>
+          <span className="n">{figures(count)}</span>
         </button>
         <Dropdown
           trigger={["click"]}
@@ -131,7 +132,7 @@ export function Tree({
         onClick={() => choose({ kind: "all" })}
       >
         <span className="cut">Everybody</span>
-        <span className="n">{people.people.length}</span>
+        <span className="n">{figures(people.people.length)}</span>
       </button>
       {organizations(null, 0)}
       {/* biome-ignore lint/a11y/noStaticElementInteractions: a group dropped here goes to the top; the menu does the same by keyboard */}
