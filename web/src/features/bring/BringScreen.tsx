@@ -159,14 +159,15 @@ export default function BringScreen() {
                     { value: "into", label: "more tables for" },
                   ]}
                 />
-                <Select
-                  aria-label="Model to add to"
-                  disabled={into === null}
-                  style={{ minWidth: 180 }}
-                  value={into ?? bench.model}
-                  onChange={setInto}
-                  options={bench.models.map((item) => ({ value: item.name, label: item.label }))}
-                />
+                {into !== null && (
+                  <Select
+                    aria-label="Model to add to"
+                    style={{ minWidth: 180 }}
+                    value={into ?? bench.model}
+                    onChange={setInto}
+                    options={bench.models.map((item) => ({ value: item.name, label: item.label }))}
+                  />
+                )}
                 <span className="soft small">New content for a table that is there already is a refresh: open the table on the map.</span>
               </div>
             )}
