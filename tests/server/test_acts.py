@@ -103,6 +103,14 @@ def test_an_attribute_that_a_sentence_reads_is_kept(boss: Session) -> None:
     assert [item["name"] for item in boss.ok("GET", "people")["attributes"]] == ["areas"]
 
 
+def test_a_secret_value_is_written_and_never_read_back(boss: Session) -> None:
+    act(boss, change_people={"logins": ["bob"], "attributes": {"code": 4711}})
+    act(boss, save_group={"name": "others", "version": 1, "attributes": {"code": 4712}})
+    places = ["trail", "people/bob", "groups/others", "people/bob/copying", "people"]
+    assert not [path for path in places if "471" in str(boss.ok("GET", path))]
+    assert "471" not in boss.client.get("/api/directory/export").content.decode()
+
+
 def test_an_attribute_keeps_a_type_its_sentences_can_use(boss: Session) -> None:
     definition = {"name": "areas", "type": "integer", "multiple": True}
     status, answer = boss.call("POST", "acts", {"save_attribute": {"definition": definition, "version": 1}})

@@ -213,6 +213,17 @@ def test_an_accepted_refresh_answers_at_once_and_quarantines_new_columns(boss: S
     assert rows["viewers"][0]["answers"][0]["rows"] == [[1], [4]]
 
 
+def test_a_refresh_that_would_do_something_else_now_is_looked_at_again(boss: Session) -> None:
+    boss.call("POST", "models/m/tables/site/refreshes", source(boss, "site.csv", b"id,area,rent\n1,fell,10\n2,marsh,20\n"))
+    (waiting,) = boss.ok("GET", "models/m/refreshes")["refreshes"]
+    boss.ok("POST", "acts", {"change_people": {"logins": ["bob"], "join": ["stewards"], "attributes": {"areas": ["fell"]}}})
+    assert boss.error("POST", f"refreshes/{waiting['id']}") == (409, "stale")
+    (again,) = boss.ok("GET", "models/m/refreshes")["refreshes"]
+    assert [viewer["login"] for viewer in again["report"]["viewers"]] == ["ann", "bob", "boss"]
+    boss.ok("POST", f"refreshes/{waiting['id']}")
+    assert boss.ok("GET", "models/m/tables/site")["rows"] == 2
+
+
 def test_a_dropped_refresh_changes_nothing(boss: Session) -> None:
     before = boss.ok("GET", "models/m/tables/site")["content"]
     boss.call("POST", "models/m/tables/site/refreshes", source(boss, "site.csv", b"id,area,rent\n1,fell,1\n"))

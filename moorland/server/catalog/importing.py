@@ -11,7 +11,7 @@ from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.insight.refreshing import NewColumn, refresh_report
+from moorland.core.insight.refreshing import NewColumn, RefreshReport, refresh_report
 from moorland.core.sources.previews import headers
 from moorland.core.sources.proposals import SourceFile, plain_name, propose
 from moorland.core.sources.readings import ColumnRead
@@ -204,13 +204,7 @@ def stage_refresh(model: str, table: str, asked: RefreshRequest, account: Accoun
         _write(writer, source, reads, progress, f"Reading {source.name}")
         content = writer.finish("staged")
         progress.told("Comparing with what is there", 0, 0)
-        before = evaluator("live")
-        if model not in before.models or before.models[model].schema.model.table(table) is None:
-            before = evaluator("draft")
-        after = Evaluator(before.bundle, load_with(content), before.as_of, before.secret)
-        compared = before.models[model].schema.model.table(table) or declared
-        report = refresh_report(before, after, model, compared, new, lost, doubts, list(before.people.users))
-        content.report = report.model_dump(mode="json", by_alias=True)
+        content.report = compared(content, declared, new, lost, doubts).model_dump(mode="json", by_alias=True)
         content.save(update_fields=["report"])
         TableContent.objects.filter(model=model, table=table, state="staged").exclude(pk=content.pk).delete()
         record(account.login, "stage refresh", f"{model}.{table}", file=source.name, rows=content.rows)
@@ -218,8 +212,35 @@ def stage_refresh(model: str, table: str, asked: RefreshRequest, account: Accoun
     return {"refresh": content.pk}
 
 
+def compared(content: TableContent, declared: Table, new: list[NewColumn], lost: list[str], doubts: list[str]) -> RefreshReport:
+    """What a staged content would change, live; in the draft where the table is not live yet."""
+    before = evaluator("live")
+    if content.model not in before.models or before.models[content.model].schema.model.table(content.table) is None:
+        before = evaluator("draft")
+    after = Evaluator(before.bundle, load_with(content), before.as_of, before.secret)
+    table = before.models[content.model].schema.model.table(content.table) or declared
+    return refresh_report(before, after, content.model, table, new, lost, doubts, list(before.people.users))
+
+
+def _looked_at_still_true(content: TableContent) -> None:
+    """Raises Failure (409) where the refresh would now change something else than what was shown; the report is made anew."""
+    shown = from_document(RefreshReport, content.report)
+    stored = Model.objects.filter(name=content.model).first()
+    declared = from_document(ModelShape, stored.document).table(content.table) if stored else None
+    if declared is None:
+        raise Failure(409, "stale", f"The table {content.table} is not in the model any more.")
+    now = compared(content, declared, shown.new_columns, shown.lost_columns, shown.doubts)
+    if now != shown:
+        content.report = now.model_dump(mode="json", by_alias=True)
+        content.save(update_fields=["report"])
+        raise Failure(
+            409, "stale", "People, roles or data changed since this refresh was compared, and it would now do something else. Look at it again, then accept it."
+        )
+
+
 def accept_refresh(content: TableContent, account: Account) -> None:
-    """Makes a staged content current; its new columns join the draft's table in quarantine."""
+    """Makes a staged content current; its new columns join the draft's table in quarantine. Raises Failure where what was shown is no longer true."""
+    _looked_at_still_true(content)
     with transaction.atomic():
         stored = Model.objects.filter(name=content.model).first()
         shape = from_document(ModelShape, stored.document) if stored else None

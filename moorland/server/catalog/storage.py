@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 from django.db import transaction
+from django.db.models import QuerySet
 
 from moorland.core.bundle.model import Model, Table
 from moorland.core.bundle.problems import BundleError, Problem
@@ -171,8 +172,14 @@ def column_values(content: TableContent, column: str, type_: str) -> pa.ChunkedA
     return _column(content, column, type_)
 
 
-def _column(content: TableContent, column: str, type_: str) -> pa.ChunkedArray:
-    chunks = [pa.ipc.open_stream(bytes(chunk.data)).read_all().column(0) for chunk in content.chunks.filter(column=column).order_by("ordinal")]
+def first_values(content: TableContent, column: str, type_: str) -> pa.ChunkedArray:
+    """The first values of a column: those of its first chunk."""
+    return _column(content, column, type_, content.chunks.filter(column=column, ordinal=0))
+
+
+def _column(content: TableContent, column: str, type_: str, some: QuerySet[ColumnChunk] | None = None) -> pa.ChunkedArray:
+    stored = content.chunks.filter(column=column).order_by("ordinal") if some is None else some
+    chunks = [pa.ipc.open_stream(bytes(chunk.data)).read_all().column(0) for chunk in stored]
     if not chunks:
         return pa.nulls(content.rows, ARROW_TYPES[type_])
     held = pa.chunked_array([piece for chunk in chunks for piece in chunk.chunks], type=chunks[0].type)

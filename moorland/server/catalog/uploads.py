@@ -18,11 +18,11 @@ from rest_framework.views import APIView
 from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError
 from moorland.core.sources.previews import first_reading, grid
-from moorland.core.sources.proposals import ROWS_LOOKED_AT, Proposal, SourceFile, propose
+from moorland.core.sources.proposals import Proposal, SourceFile, propose
 from moorland.core.sources.readings import FileReading
 from moorland.server.catalog.models import Model, TableContent, Upload
 from moorland.server.catalog.shapes import GridAnswer, GridRequest, ProposalRequest, SourceChoice, UploadAnswer
-from moorland.server.catalog.storage import column_values
+from moorland.server.catalog.storage import column_values, first_values
 from moorland.server.errors import Failure, answer, from_document, missing, problem_shape, read_body
 
 MAX_UPLOAD_BYTES = 8 * 1024**3
@@ -171,8 +171,7 @@ def _existing(model: ModelShape) -> dict[str, dict[str, pa.ChunkedArray]]:
             continue
         related = [column for column in table.columns if not column.derived and column.type in ("integer", "text", "date")]
         found[table.name] = {
-            column.name: values if column.name == table.key else values.slice(0, ROWS_LOOKED_AT)
+            column.name: column_values(content, column.name, column.type) if column.name == table.key else first_values(content, column.name, column.type)
             for column in related
-            for values in (column_values(content, column.name, column.type),)
         }
     return found

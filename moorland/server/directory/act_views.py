@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 from moorland.core.bundle.problems import BundleError
 from moorland.core.insight.impact import ViewerImpact
 from moorland.server.directory.act_shapes import Act, CopyAnswer, FirstPassword, InvitationAnswer, OwnsAnswer, PlaceCard, SetUp
-from moorland.server.directory.acts import apply, described
+from moorland.server.directory.acts import apply, described, secret_attributes
 from moorland.server.directory.copying import copy_items, owned_things
 from moorland.server.directory.invitations import first_password, invite, set_up
 from moorland.server.directory.models import Account, Group, Organization
@@ -193,6 +193,7 @@ class OrganizationCards(APIView):
 
 
 def _place(stored: Group | Organization, **more: Any) -> PlaceCard:
+    secret = secret_attributes()
     return PlaceCard.model_validate(
         {
             "name": stored.name,
@@ -200,7 +201,7 @@ def _place(stored: Group | Organization, **more: Any) -> PlaceCard:
             "about": stored.about,
             "keeper": stored.keeper,
             "version": stored.version,
-            "attributes": stored.attributes,
+            "attributes": {name: value for name, value in stored.attributes.items() if name not in secret},
             **more,
         }
     )

@@ -61,12 +61,20 @@ def described(act: Act) -> tuple[str, str, dict[str, Any]]:
     details = shape.model_dump(mode="json", by_alias=True, exclude_defaults=True)
     logins = details.pop("logins", None)
     details.pop("versions", None)
+    secret = secret_attributes()
+    if secret & (details.get("attributes") or {}).keys():
+        details["attributes"] = {name: "set" if name in secret and value is not None else value for name, value in details["attributes"].items()}
     subject = details.get("login") or details.get("name") or (details.get("definition") or {}).get("name") or ""
     if logins is not None:
         subject = logins[0] if len(logins) == 1 else f"{len(logins)} people"
         if len(logins) > 1:
             details["logins"] = logins[:1000]
     return kind.replace("_", " "), str(subject), details
+
+
+def secret_attributes() -> set[str]:
+    """The attributes whose values are shown to nobody: they are written, and never read back."""
+    return {item.name for item in AttributeDefinition.objects.all() if item.document.get("shown_to") == "nobody"}
 
 
 def _duplicate(kind: str, message: str) -> Failure:

@@ -82,7 +82,7 @@ def set_up(asked: SetUp) -> Account:
     with transaction.atomic():
         if Workspace.objects.exists():
             raise Failure(409, "set_up", "This workspace is set up already. Sign in.")
-        if not path.is_file() or not secrets.compare_digest(path.read_text("utf-8"), asked.token):
+        if not path.is_file() or not secrets.compare_digest(path.read_bytes(), asked.token.encode()):
             raise Failure(422, "no_such_link", "This link is not the one the server printed. Look at its output again.")
         account = Account(login=asked.login.strip(), name=asked.name.strip(), is_administrator=True)
         _refuse_weak(asked.password, account)

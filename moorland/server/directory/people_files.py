@@ -149,7 +149,8 @@ class _Importing:
             definition = self.definitions[field.removeprefix("attribute:")]
             value = self._value(definition, text)
             if merged.get(definition.name) != value:
-                changes.append(f"{definition.name}: {_told(merged.get(definition.name))} → {_told(value)}")
+                shown = f"{_told(merged.get(definition.name))} → {_told(value)}" if definition.shown_to != "nobody" else "set"
+                changes.append(f"{definition.name}: {shown}")
                 merged[definition.name] = value
         return merged
 

@@ -11,9 +11,7 @@ from moorland.core.insight.holders import Holder, holders, page_openers
 from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.core.people import People, Viewer
 from moorland.server.catalog.storage import load_table
-from moorland.server.directory.models import Account, Group, Organization
-from moorland.server.directory.shapes import PersonChange
-from moorland.server.errors import Failure, missing
+from moorland.server.errors import Failure
 from moorland.server.state import bundle_of, evaluator, people_changed
 
 
@@ -118,32 +116,3 @@ def made(change: Callable[[], None]) -> None:
                 Evaluator(bundle_of(state))  # type: ignore[arg-type]
             except BundleError as error:
                 raise Failure(422, "invalid", _said(error), error.problems) from None
-
-
-def change_person(account: Account, asked: PersonChange) -> None:
-    """Applies a change to an account's own record and memberships."""
-    if asked.name is not None:
-        account.name = asked.name
-    if asked.enabled is not None:
-        account.enabled = asked.enabled
-    if asked.organization is not None:
-        organization = Organization.objects.filter(name=asked.organization).first()
-        if organization is None:
-            raise missing("organization", asked.organization)
-        account.organization = organization
-    if asked.attributes is not None:
-        merged = {**account.attributes, **asked.attributes}
-        account.attributes = {name: value for name, value in merged.items() if value is not None}
-    account.version += 1
-    account.save()
-    for name in asked.join:
-        _group(name).users.add(account)
-    for name in asked.leave:
-        _group(name).users.remove(account)
-
-
-def _group(name: str) -> Group:
-    group = Group.objects.filter(name=name).first()
-    if group is None:
-        raise missing("group", name)
-    return group

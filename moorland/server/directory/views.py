@@ -17,9 +17,11 @@ from rest_framework.views import APIView
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.effect import share
 from moorland.core.insight.holders import paths_of
+from moorland.server.directory.act_shapes import PeopleChange
+from moorland.server.directory.acts import change_people, secret_attributes
 from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
 from moorland.server.directory.models import Account, AttributeDefinition
-from moorland.server.directory.service import change_person, made, tried
+from moorland.server.directory.service import made, tried
 from moorland.server.directory.shapes import (
     AttributeCard,
     AttributeVersions,
@@ -168,13 +170,13 @@ class Person(APIView):
             raise missing("user", login)
         if account.version != asked.version:
             raise stale(login, self._card(request, login).model_dump(mode="json", by_alias=True))
-        if account.pk == request.user.pk and asked.enabled is False:
-            raise Failure(422, "invalid", "You cannot disable your own account.")
-        viewers = tried(lambda: change_person(account, asked))
+        change = PeopleChange(logins=[login], versions={login: asked.version}, **asked.model_dump(exclude={"version"}, exclude_none=True))
+        viewers = tried(lambda: change_people(change, request.user))
         if not only_try:
-            fresh = Account.objects.get(pk=account.pk)
-            made(lambda: change_person(fresh, asked))
+            made(lambda: change_people(change, request.user))
             changed = asked.model_dump(mode="json", exclude_defaults=True, exclude={"version"})
+            for name in secret_attributes() & (changed.get("attributes") or {}).keys():
+                changed["attributes"][name] = "set"
             record(request.user.login, "change person", login, **changed)
         return answer(ImpactAnswer(viewers=viewers))
 

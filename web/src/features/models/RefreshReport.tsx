@@ -30,6 +30,7 @@ export function RefreshReport({ staged }: { staged: Staged }) {
       await client.invalidateQueries();
       message.success(`${staged.table} now holds what was in ${staged.source}.`);
     },
+    onError: () => client.invalidateQueries({ queryKey: ["refreshes"] }),
   });
   const drop = useMutation({
     mutationFn: () => data(api.DELETE("/api/refreshes/{key}", { params: { path } })),
