@@ -123,12 +123,13 @@ class EffectiveGroup(Shape):
 
 
 class HeldRoleCard(Shape):
-    """A role held, and the ways it is held."""
+    """A role held, and the ways it is held; `keys` name, for each way, the mapping to the person alone, by which it can be taken away."""
 
     name: str
     label: str
     kind: Literal["grant", "limit"]
     paths: list[RolePath]
+    keys: list[int | None]
 
 
 class PersonCard(Shape):

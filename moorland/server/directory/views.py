@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.effect import share
-from moorland.core.insight.holders import paths_of
+from moorland.core.insight.holders import RolePath, paths_of
 from moorland.server.directory.act_shapes import PeopleChange
 from moorland.server.directory.acts import change_people, secret_attributes
 from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
@@ -144,6 +144,15 @@ class Held(APIView):
         return answer(HeldAnswer(labels=labels, held={viewer.login or "": list(viewer.held) for viewer in base.everyone() if viewer.held}))
 
 
+def _mapping_key(account: Account, role: str, path: RolePath) -> int | None:
+    """The mapping of a role to this person alone; None where the role comes by a group or a condition."""
+    written = path.assignment
+    if written is None or written.user != account.login:
+        return None
+    found = account.assignments.filter(role__name=role, first_day=written.from_, last_day=written.until).first()
+    return found.pk if found else None
+
+
 class Attributes(APIView):
     """Administrators: the versions of the attributes' definitions."""
 
@@ -213,7 +222,13 @@ class Person(APIView):
                 if definition.shown_to != "nobody" and (resolution := viewer.attributes[definition.name])
             ],
             roles=[
-                HeldRoleCard(name=name, label=base.roles[name].role.title, kind=base.roles[name].role.kind, paths=paths_of(viewer, name))
+                HeldRoleCard(
+                    name=name,
+                    label=base.roles[name].role.title,
+                    kind=base.roles[name].role.kind,
+                    paths=(paths := paths_of(viewer, name)),
+                    keys=[_mapping_key(account, name, path) for path in paths],
+                )
                 for name in viewer.held
             ],
             pages=[page.name for page in base.bundle.pages if base.may_open(viewer, page.name)],

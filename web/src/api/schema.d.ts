@@ -2210,9 +2210,11 @@ export interface components {
         };
         /**
          * HeldRoleCard
-         * @description A role held, and the ways it is held.
+         * @description A role held, and the ways it is held; `keys` name, for each way, the mapping to the person alone, by which it can be taken away.
          */
         HeldRoleCard: {
+            /** Keys */
+            keys: (number | null)[];
             /** Kind */
             kind: components["schemas"]["KindB14Enum"];
             /** Label */

@@ -1,4 +1,4 @@
-import { Checkbox, Input, Select } from "antd";
+import { Button, Checkbox, Input, Select } from "antd";
 import { useState } from "react";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
@@ -6,6 +6,8 @@ import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
 import { type ColumnChoice, faultOf, PERSONAL, type TableChoice } from "./sources";
 
+/** So many columns are drawn at first. */
+const MOST = 50;
 const TYPES = ["text", "integer", "number", "boolean", "date", "timestamp"].map((type) => ({ value: type, label: type }));
 const DAYS = [
   { value: "plain", label: "as written" },
@@ -33,6 +35,8 @@ export function TablesStep({
   change: (index: number, table: TableChoice) => void;
 }) {
   const [at, setAt] = useState(0);
+  const [search, setSearch] = useState("");
+  const [most, setMost] = useState(MOST);
   const index = Math.min(at, tables.length - 1);
   const table = tables[index];
   if (!table) return null;
@@ -43,6 +47,10 @@ export function TablesStep({
     const renamed = part.name !== undefined && before?.name === table.key ? part.name : table.key;
     change(index, { ...table, key: part.take === false && before?.name === table.key ? null : renamed, columns });
   };
+  const wanted = search.trim().toLowerCase();
+  const found = table.columns
+    .map((column, place) => ({ column, place }))
+    .filter(({ column }) => wanted === "" || `${column.name} ${column.proposed.header}`.toLowerCase().includes(wanted));
   const doubts = table.columns.filter((column) => column.take && (column.proposed.doubts ?? []).length > 0).length;
   return (
     <div className="bring-tables">
@@ -104,7 +112,18 @@ export function TablesStep({
         </div>
         <p className="soft small">
           {table.source.name} · {plural(table.rows, "row")} looked at{table.whole ? "" : " (the import reads all)"}
-          {doubts > 0 && ` · ${plural(doubts, "column")} to look at`}
+          {doubts > 0 && ` · ${plural(doubts, "column")} to look at`}{" "}
+          {table.columns.length > 20 && (
+            <Input
+              allowClear
+              size="small"
+              aria-label="Search columns"
+              placeholder="search columns"
+              style={{ width: 160, marginLeft: 8 }}
+              value={search}
+              onChange={(event) => setSearch(event.target.value)}
+            />
+          )}
         </p>
         {fault && <Notice kind="bad">{fault}</Notice>}
         <Scroll label="Columns" style={{ flex: 1, minHeight: 0 }}>
@@ -121,7 +140,7 @@ export function TablesStep({
               </tr>
             </thead>
             <tbody>
-              {table.columns.map((column, place) => {
+              {found.slice(0, most).map(({ column, place }) => {
                 const choices = spellings(column.type);
                 const { proposed } = column;
                 return (
@@ -216,6 +235,13 @@ export function TablesStep({
               })}
             </tbody>
           </table>
+          {found.length > most && (
+            <p className="pad">
+              <Button size="small" onClick={() => setMost(most + MOST)}>
+                Show {Math.min(MOST, found.length - most)} more of {found.length - most}
+              </Button>
+            </p>
+          )}
         </Scroll>
       </div>
     </div>

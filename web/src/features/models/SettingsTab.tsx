@@ -126,7 +126,7 @@ export function SettingsTab({
                 onChange={(base_filter) => set({ base_filter })}
                 names={expressionNames(model, table.name, "column")}
                 problem={problem as Schemas["ProblemShape"] | null}
-                hint="status <> 'closed'"
+                hint="no filter; for example status <> 'closed'"
               />
             ) : (
               <code>{draft.base_filter ?? "none"}</code>

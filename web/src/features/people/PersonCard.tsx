@@ -58,25 +58,12 @@ export function PersonCard({
       message.error((error as Error).message);
     }
   };
-  const takeAway = async (role: string, path: Schemas["RolePath"]) => {
-    const roles = await data(api.GET("/api/roles"));
-    const kept = roles.roles
-      .find((entry) => entry.role.name === role)
-      ?.assignments.find(
-        (item) =>
-          item.assignment.user === login &&
-          item.assignment.from === path.assignment?.from &&
-          item.assignment.until === path.assignment?.until,
-      );
-    if (!kept) return message.error("This mapping is not there any more.");
+  const takeAway = (role: Card["roles"][number], key: number) =>
     ask({
-      title: `Take ${person.roles.find((item) => item.name === role)?.label ?? role} away from ${person.name}?`,
+      title: `Take ${role.label} away from ${person.name}?`,
       send: (onlyTry) =>
-        data(
-          api.DELETE("/api/roles/{name}/assignments/{key}", { params: { path: { name: role, key: kept.id }, query: { try: onlyTry } } }),
-        ),
+        data(api.DELETE("/api/roles/{name}/assignments/{key}", { params: { path: { name: role.name, key }, query: { try: onlyTry } } })),
     });
-  };
   const organization = people.organizations.find((item) => item.name === person.organization)?.label ?? person.organization;
   const share = bench.model ? person.shares[bench.model] : undefined;
   return (
@@ -211,12 +198,17 @@ export function PersonCard({
                     : (path.assignment?.when ?? ""),
             )
             .join("; ")}
-          {role.paths.map((path) => (
+          {role.paths.map((path, place) => (
             <span key={JSON.stringify(path)} className="soft">
               {path.assignment?.from && ` from ${path.assignment.from}`}
               {path.assignment?.until && ` until ${path.assignment.until}`}
-              {path.assignment?.user && (
-                <button type="button" className="textlink" style={{ marginLeft: 6 }} onClick={() => void takeAway(role.name, path)}>
+              {role.keys[place] !== null && role.keys[place] !== undefined && (
+                <button
+                  type="button"
+                  className="textlink"
+                  style={{ marginLeft: 6 }}
+                  onClick={() => takeAway(role, role.keys[place] as number)}
+                >
                   take away
                 </button>
               )}
