@@ -55,6 +55,11 @@ def test_a_file_with_refused_rows_is_applied_only_without_them(boss: Session) ->
     assert not Account.objects.filter(login="eve").exists()
 
 
+def test_a_name_that_is_too_long_refuses_its_row(boss: Session) -> None:
+    report = boss.ok("POST", "directory/import?try=true", asked(boss, f"login,name,email,groups,areas\nbob,{'x' * 201},,,\n"))
+    assert [(row["outcome"], row["why"]) for row in report["rows"]] == [("refused", "The name is longer than 200 letters.")]
+
+
 def test_a_row_of_another_width_stops_everything(boss: Session) -> None:
     status, answer = boss.call("POST", "directory/import", asked(boss, "login,name,email,groups,areas\nbob,Robert\n"))
     assert (status, "Row 2 has 2 cells" in answer["error"]["message"]) == (422, True)

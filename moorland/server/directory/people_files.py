@@ -140,6 +140,24 @@ class _Importing:
             raise _Row(f"{name} stands in an earlier row already" + (f", as {first}" if first != name else ""))
         self.seen[identity(name)] = name
 
+    def texts(self, stored: Account | Group, fields: tuple[str, ...], values: dict[str, str], changes: list[str]) -> None:
+        """Sets plain texts; a blank cell leaves what is there, and one too long refuses the row."""
+        for field in fields:
+            text = values.get(field, "")
+            if len(text) > (4000 if field == "about" else 200):
+                raise _Row(f"the {field} is longer than {4000 if field == 'about' else 200} letters")
+            if text and getattr(stored, field) != text:
+                changes.append(f"{field}: {_told(getattr(stored, field))} → {text}")
+                setattr(stored, field, text)
+
+    def switch(self, stored: Account | Group, values: dict[str, str], changes: list[str]) -> None:
+        """Enables or disables; a blank cell leaves what is there."""
+        if text := values.get("enabled", ""):
+            enabled = _boolean(text, "enabled")
+            if stored.enabled != enabled:
+                changes.append("enabled" if enabled else "disabled")
+                stored.enabled = enabled
+
     def attributes(self, values: dict[str, str], present: dict[str, Any], changes: list[str]) -> dict[str, Any]:
         """The attribute values after a row; a blank cell leaves what is there."""
         merged = dict(present)
@@ -227,11 +245,7 @@ class _People(_Importing):
         return ("created" if created else "changed" if changes else "unchanged"), changes
 
     def _plain(self, account: Account, values: dict[str, str], changes: list[str], created: bool) -> None:
-        for field in ("name", "about", "keeper"):
-            text = values.get(field, "")
-            if text and getattr(account, field) != text:
-                changes.append(f"{field}: {_told(getattr(account, field))} → {text}")
-                setattr(account, field, text[: 4000 if field == "about" else 200])
+        self.texts(account, ("name", "about", "keeper"), values, changes)
         email = values.get("email", "")
         if email and email != account.email:
             holder = self.emails.get(identity(email))
@@ -256,11 +270,7 @@ class _People(_Importing):
             if account.kind != text:
                 changes.append(f"kind: {account.kind} → {text}")
                 account.kind = text
-        if text := values.get("enabled", ""):
-            enabled = _boolean(text, "enabled")
-            if account.enabled != enabled:
-                changes.append("enabled" if enabled else "disabled")
-                account.enabled = enabled
+        self.switch(account, values, changes)
 
     def _groups(self, text: str) -> list[Group]:
         found = []
@@ -300,11 +310,7 @@ class _Groups(_Importing):
             raise _Row(f"{name} is written {group.name} here; letter case does not tell groups apart")
         created = group is None
         group = group or Group(name=name)
-        for field in ("label", "about", "keeper"):
-            text = values.get(field, "")
-            if text and getattr(group, field) != text:
-                changes.append(f"{field}: {_told(getattr(group, field))} → {text}")
-                setattr(group, field, text)
+        self.texts(group, ("label", "about", "keeper"), values, changes)
         if text := values.get("priority", ""):
             priority = read_integer(text)
             if priority is None:
@@ -312,11 +318,7 @@ class _Groups(_Importing):
             if group.priority != priority:
                 changes.append(f"priority: {_told(group.priority)} → {priority}")
                 group.priority = priority
-        if text := values.get("enabled", ""):
-            enabled = _boolean(text, "enabled")
-            if group.enabled != enabled:
-                changes.append("enabled" if enabled else "disabled")
-                group.enabled = enabled
+        self.switch(group, values, changes)
         group.attributes = self.attributes(values, group.attributes, changes)
         users = self._users(values.get("users", ""))
         if created or changes:
