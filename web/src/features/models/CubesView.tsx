@@ -1,6 +1,7 @@
 import { Button, Input, Modal, Select } from "antd";
 import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
+import { DialogFooter } from "../../ui/DialogFooter";
 import { Empty } from "../../ui/Notice";
 import { CubeBrowser } from "./CubeBrowser";
 import { Refused } from "./Refused";
@@ -103,6 +104,13 @@ function CubeEditor({ model, cube, edits, close }: { model: Model; cube: Cube | 
     if (saved) close();
   };
   const dimensions = draft.dimensions ?? [];
+  const remove = async (gone: Cube) => {
+    const saved = await edits.save(`cube ${gone.name} deleted`, (document) => ({
+      ...document,
+      cubes: (document.cubes ?? []).filter((item) => item.name !== gone.name),
+    }));
+    if (saved) close();
+  };
   return (
     <Modal
       open
@@ -115,29 +123,7 @@ function CubeEditor({ model, cube, edits, close }: { model: Model; cube: Cube | 
       okText="Save in the draft"
       okButtonProps={{ disabled: !ready, loading: edits.saving }}
       onOk={() => void save()}
-      footer={(_, { OkBtn, CancelBtn }) => (
-        <div className="row">
-          {cube && (
-            <Button
-              danger
-              onClick={async () => {
-                if (
-                  await edits.save(`cube ${cube.name} deleted`, (document) => ({
-                    ...document,
-                    cubes: (document.cubes ?? []).filter((item) => item.name !== cube.name),
-                  }))
-                )
-                  close();
-              }}
-            >
-              Delete
-            </Button>
-          )}
-          <span className="grow" />
-          <CancelBtn />
-          <OkBtn />
-        </div>
-      )}
+      footer={(_, parts) => <DialogFooter remove={cube && (() => void remove(cube))} parts={parts} />}
     >
       <div className="settings">
         <label htmlFor="cube-name">Name</label>

@@ -2,6 +2,7 @@ import { Button, Input, Modal } from "antd";
 import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
 import { ConditionEditor } from "../../ui/ConditionEditor";
+import { DialogFooter } from "../../ui/DialogFooter";
 import { withUnit } from "../../ui/figures";
 import { Empty } from "../../ui/Notice";
 import { Refused } from "./Refused";
@@ -104,6 +105,13 @@ function MeasureEditor({
     }));
     if (saved) close();
   };
+  const remove = async (gone: Measure) => {
+    const saved = await edits.save(`measure ${gone.name} deleted`, (document) => ({
+      ...document,
+      measures: (document.measures ?? []).filter((item) => item.name !== gone.name),
+    }));
+    if (saved) close();
+  };
   return (
     <Modal
       open
@@ -113,29 +121,7 @@ function MeasureEditor({
         edits.forget();
         close();
       }}
-      footer={(_, { OkBtn, CancelBtn }) => (
-        <div className="row">
-          {measure && (
-            <Button
-              danger
-              onClick={async () => {
-                if (
-                  await edits.save(`measure ${measure.name} deleted`, (document) => ({
-                    ...document,
-                    measures: (document.measures ?? []).filter((item) => item.name !== measure.name),
-                  }))
-                )
-                  close();
-              }}
-            >
-              Delete
-            </Button>
-          )}
-          <span className="grow" />
-          <CancelBtn />
-          <OkBtn />
-        </div>
-      )}
+      footer={(_, parts) => <DialogFooter remove={measure && (() => void remove(measure))} parts={parts} />}
       okText="Save in the draft"
       okButtonProps={{ disabled: !ready, loading: edits.saving }}
       onOk={() => void save()}
