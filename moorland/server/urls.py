@@ -24,12 +24,16 @@ from moorland.server.directory.act_views import (
     Welcome,
 )
 from moorland.server.directory.views import Attributes, Held, People, Person, Session
-from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles
+from moorland.server.pages.views import OnePage, OneShelf
+from moorland.server.policies.similar_views import Replacing, Similar
+from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles, RoleUses
 from moorland.server.releases.views import OneRelease, Pending, Releases, WorkspaceState
 from moorland.server.tasks.views import OneTask, Tasks
 from moorland.server.trail.views import Trail
-from moorland.server.viewing.own import OwnAnswers, OwnPage, OwnPages
-from moorland.server.viewing.views import Aligned, CheckCondition, ColumnValues, Effect, Evaluate, ModelDocument, PageLooks, Pages
+from moorland.server.viewing.insight_views import Combine, EntitlementColumns, EntitlementEffects, Reaching, WholeTotals, Why
+from moorland.server.viewing.own import OwnAnswers, OwnBeneath, OwnExport, OwnPage, OwnPages
+from moorland.server.viewing.page_views import ExhibitTries, PageBeneath, PageLooks, Pages, PagesGrid
+from moorland.server.viewing.views import Aligned, CheckCondition, ColumnValues, Effect, Evaluate, ModelDocument
 
 
 def application(request: HttpRequest) -> HttpResponseBase:
@@ -82,7 +86,10 @@ urlpatterns = [
     path("api/models/<str:model>/tables/<str:table>/refreshes", Refresh.as_view()),
     path("api/models/<str:model>/values/<str:table>/<str:column>", ColumnValues.as_view()),
     path("api/roles", Roles.as_view()),
+    path("api/similar", Similar.as_view()),
+    path("api/similar/replace", Replacing.as_view()),
     path("api/roles/<str:name>", OneRole.as_view()),
+    path("api/roles/<str:name>/uses", RoleUses.as_view()),
     path("api/roles/<str:name>/restore", RestoredRole.as_view()),
     path("api/roles/<str:name>/assignments", Assignments.as_view()),
     path("api/roles/<str:name>/assignments/<int:key>", OneAssignment.as_view()),
@@ -96,13 +103,26 @@ urlpatterns = [
     path("api/rows", Aligned.as_view()),
     path("api/check", CheckCondition.as_view()),
     path("api/pages", Pages.as_view()),
+    path("api/grid", PagesGrid.as_view()),
+    path("api/pages/<str:page>", OnePage.as_view()),
     path("api/pages/<str:page>/look", PageLooks.as_view()),
+    path("api/pages/<str:page>/beneath", PageBeneath.as_view()),
+    path("api/shelves/<str:shelf>", OneShelf.as_view()),
+    path("api/exhibits", ExhibitTries.as_view()),
+    path("api/why", Why.as_view()),
+    path("api/reaching", Reaching.as_view()),
+    path("api/combine", Combine.as_view()),
+    path("api/entitlements/lines", EntitlementEffects.as_view()),
+    path("api/entitlements/columns", EntitlementColumns.as_view()),
+    path("api/whole-totals", WholeTotals.as_view()),
     path("api/releases", Releases.as_view()),
     path("api/releases/pending", Pending.as_view()),
     path("api/releases/<int:number>", OneRelease.as_view()),
     path("api/trail", Trail.as_view()),
     path("api/my/pages", OwnPages.as_view()),
     path("api/my/pages/<str:page>", OwnPage.as_view()),
+    path("api/my/pages/<str:page>/beneath", OwnBeneath.as_view()),
+    path("api/my/pages/<str:page>/export", OwnExport.as_view()),
     path("api/my/answers", OwnAnswers.as_view()),
     path("api/schema", SpectacularAPIView.as_view()),
     re_path(r"^api/.*$", no_such_address),

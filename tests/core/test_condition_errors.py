@@ -4,7 +4,6 @@ import pytest
 
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
-from moorland.core.language.clauses import simple_clauses
 from moorland.core.language.errors import ConditionError
 from moorland.core.language.parser import parse
 from tests.core.test_conditions import SCHEMA, SCOPE
@@ -66,27 +65,6 @@ def test_4_3_a_table_that_is_not_a_lookup_cannot_be_named() -> None:
 def test_4_3_the_nearest_name_exists_for_the_asker() -> None:
     seen = frozenset({("x", "id"), ("x", "t")})
     assert error_of("nn = 1", Scope(schema=SCHEMA, table="x", columns=seen)).nearest is None
-
-
-@pytest.mark.parametrize(
-    ("condition", "expected"),
-    [
-        ("t = 'a'", [("t", "values", False, ["a"])]),
-        ("t NOT IN ('a', 'b') AND i = viewer.level", [("t", "values", True, ["a", "b"]), ("i", "viewer", False, [])]),
-        ("d BETWEEN DATE '2026-01-01' AND DATE '2026-02-01'", [("d", "range", False, [])]),
-        ("t IS NOT NULL", [("t", "blank", True, [])]),
-        ("t IN viewer.areas", [("t", "viewer", False, [])]),
-    ],
-)
-def test_simple_conditions_are_clauses(condition: str, expected: list[tuple[object, ...]]) -> None:
-    clauses = simple_clauses(check_condition(condition, SCOPE))
-    assert clauses is not None
-    assert [(clause.column, clause.kind, clause.negated, clause.values) for clause in clauses] == expected
-
-
-@pytest.mark.parametrize("condition", ["t = 'a' OR t = 'b'", "LOWER(t) = 'a'", "NOT t = 'a'", "i > 5", "t IN ('a', NULL)"])
-def test_other_conditions_stay_text(condition: str) -> None:
-    assert simple_clauses(check_condition(condition, SCOPE)) is None
 
 
 @pytest.mark.parametrize("text", ["NOT " * 4000 + "TRUE", "n" + " + 1" * 4000 + " > 0", "'a'" + " || 'a'" * 2000 + " = 'b'", "(" * 2000 + "TRUE" + ")" * 2000])

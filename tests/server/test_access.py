@@ -11,6 +11,7 @@ from tests.server.conftest import Session
 NOBODY = "00000000-0000-0000-0000-000000000000"
 ROLE = {"name": "fresh", "kind": "grant", "model": "m", "sentences": []}
 ROWS = {"model": "m", "table": "site"}
+ENTITLEMENT = {"table": "site", "through": "site", "person": "area", "person_is": "login", "match": {"area": "area"}}
 
 #: method, address, body, the administrator's status, a viewer's status, nobody's status
 ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
@@ -67,6 +68,22 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("POST", "check", {"model": "m", "table": "site", "where": "TRUE", "kind": "rows"}, 200, 403, 401),
     ("GET", "pages", None, 200, 403, 401),
     ("POST", "pages/output/look", {"viewer": "ann"}, 200, 403, 401),
+    ("POST", "grid", {"by": "people"}, 200, 403, 401),
+    ("PUT", "pages/fresh", {"page": {"name": "fresh", "shelf": "work"}}, 200, 403, 401),
+    ("DELETE", "pages/output?version=9", None, 409, 403, 401),
+    ("POST", "pages/output/beneath", {"viewer": "ann", "beneath": {"exhibit": 0}}, 200, 403, 401),
+    ("PUT", "shelves/fresh", {"shelf": {"name": "fresh"}, "new": True}, 200, 403, 401),
+    ("DELETE", "shelves/work", None, 409, 403, 401),
+    ("POST", "exhibits", {"model": "m", "viewers": ["ann"], "exhibit": {"title": "E", "kind": "figure", "measures": ["energy"]}}, 200, 403, 401),
+    ("POST", "why", {"viewer": "ann", "about": {"page": "output"}}, 200, 403, 401),
+    ("POST", "reaching", {"about": {"model": "m", "table": "site"}}, 200, 403, 401),
+    ("POST", "combine", {"about": {"model": "m", "roles": ["all", "steward"], "table": "site"}}, 200, 403, 401),
+    ("POST", "entitlements/lines", {"model": "m", "sentence": ENTITLEMENT}, 200, 403, 401),
+    ("POST", "entitlements/columns", {"model": "m", "through": "site", "table": "site"}, 200, 403, 401),
+    ("POST", "whole-totals", {"role": "steward", "sentence": 0, "viewers": ["ann"]}, 404, 403, 401),
+    ("GET", "similar", None, 200, 403, 401),
+    ("POST", "similar/replace", {"roles": ["all", "steward"]}, 409, 403, 401),
+    ("GET", "roles/steward/uses", None, 200, 403, 401),
     ("GET", "releases", None, 200, 403, 401),
     ("POST", "releases", {"hash": "x"}, 409, 403, 401),
     ("GET", "releases/pending", None, 200, 403, 401),
@@ -74,6 +91,9 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("GET", "trail", None, 200, 403, 401),
     ("GET", "my/pages", None, 200, 200, 401),
     ("GET", "my/pages/output", None, 200, 200, 401),
+    ("POST", "my/pages/output", {}, 200, 200, 401),
+    ("POST", "my/pages/output/beneath", {"exhibit": 0}, 200, 200, 401),
+    ("POST", "my/pages/output/export", {"exhibit": 0, "format": "csv"}, 403, 403, 401),
     ("POST", "my/answers", {"ask": [{"pages": {}}]}, 200, 200, 401),
     ("GET", "schema", None, 200, 403, 401),
     ("GET", "nothing/here", None, 404, 404, 404),

@@ -24,6 +24,8 @@ class Exhibit(Shape):
     order: list[str] = Field(default_factory=list)
     limit: Annotated[int, Field(ge=1, le=1000)] | None = None
     width: Literal[1, 2, 3] | None = None
+    #: A column whose values tell the marks of a bar or line chart apart, each in its own colour.
+    colour: str | None = None
 
 
 class Page(Named):
@@ -33,4 +35,6 @@ class Page(Named):
     model: Name | None = None
     tags: list[Name] = Field(default_factory=list)
     owner: Name | None = None
-    exhibits: list[Exhibit] = Field(default_factory=list)
+    #: Columns a reader may narrow the page by; each exhibit that reaches one is narrowed.
+    filters: list[str] = Field(default_factory=list, max_length=20)
+    exhibits: list[Exhibit] = Field(default_factory=list, max_length=60)

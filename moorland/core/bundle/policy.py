@@ -1,5 +1,6 @@
 """The shapes of roles: sentences of nine kinds and assignments (semantics.md 5)."""
 
+from collections.abc import Iterator
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -161,7 +162,7 @@ SENTENCE_KINDS = ("rows", "entitlement", "members", "objects", "mask", "beneath"
 
 
 class Sentence(Shape):
-    """One sentence of a role: exactly one kind, and why it is there."""
+    """One sentence of a role: exactly one kind, and why it is there; one that is switched off says nothing."""
 
     rows: RowsSentence | None = None
     entitlement: EntitlementSentence | None = None
@@ -174,6 +175,8 @@ class Sentence(Shape):
     label: str | None = None
     about: str | None = None
     reason: str | None = None
+    #: Kept and shown, but not evaluated, and its names are not checked.
+    off: bool = False
 
     @model_validator(mode="after")
     def _one_kind(self) -> "Sentence":
@@ -220,3 +223,8 @@ class Role(Named):
     model: Name | None = None
     sentences: list[Sentence] = Field(default_factory=list)
     assigned: list[Assignment] = Field(default_factory=list)
+
+    @property
+    def acting(self) -> Iterator[tuple[int, Sentence]]:
+        """The sentences that are not switched off, each with its place in the role."""
+        return ((place, sentence) for place, sentence in enumerate(self.sentences) if not sentence.off)

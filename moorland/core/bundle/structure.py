@@ -206,7 +206,7 @@ def check_role(bundle: Bundle, role: Role, place: str) -> Iterator[Problem]:
     if role.model is not None:
         yield from _unknown(role.model, [model.name for model in bundle.models], f"{place}.model", "model")
     model = bundle.model(role.model) if role.model else None
-    for index, sentence in enumerate(role.sentences):
+    for index, sentence in role.acting:
         at = f"{place}.sentences[{index}]"
         if sentence.pages:
             for position, target in enumerate(sentence.pages.on or []):

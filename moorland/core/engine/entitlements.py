@@ -63,8 +63,11 @@ class EntitlementRule:
 
     def mask(self, data: ModelData, viewer: Viewer) -> Mask:
         """The rows for which some line of the viewer matches in all pairs."""
-        boxes = self.boxes(data, self.lines(data.whole, viewer))
-        return _inside(data, self.table, list(self.written.match), boxes)
+        return self.opened(data, self.lines(data.whole, viewer))
+
+    def opened(self, data: ModelData, lines: Array) -> Mask:
+        """The rows that some of these lines of `through` match in all pairs."""
+        return _inside(data, self.table, list(self.written.match), self.boxes(data, lines))
 
     def lines(self, data: ModelData, viewer: Viewer) -> Array:
         """The rows of `through` that name the viewer: `where` is true, no base filter removes them, the person is one of the viewer's."""

@@ -22,7 +22,7 @@ from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import Objects
 from moorland.core.engine.opening import allowed, answer_pages
 from moorland.core.engine.pushdown import Statement, statements
-from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, Refused, TotalsQuestion, not_found
+from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, Refused, RowsQuestion, TotalsQuestion, not_found
 from moorland.core.engine.roles import CompiledModel, CompiledRole, compile_role
 from moorland.core.engine.totals import answer_totals
 from moorland.core.engine.visible import Unseen, ViewerModel
@@ -169,6 +169,13 @@ class Evaluator:
         assert question.objects is not None
         return objects_answer(self.viewer_model(viewer, question.objects.model).objects)
 
+    def exported_rows(self, viewer: Viewer, question: RowsQuestion) -> Answer:
+        """The rows of a question that the viewer may export (5.7); none where no role held lets them be exported."""
+        try:
+            return answer_rows(self.viewer_model(viewer, question.model), question, self.people.definitions, self.secret, export=True)
+        except Refused as refused:
+            return refused.answer()
+
     def sql(self, viewer: Viewer, question: Question, dialect: Dialect) -> list[Statement]:
         """The SQL that answers a question about rows or totals for a viewer. Raises Refused, or NotInSql where SQL cannot answer it yet."""
         asked = question.rows or question.totals
@@ -280,5 +287,5 @@ def _compile_model(model: Model, roles: list[Role], place: str, problems: list[P
             problems.append(error.problem(f"{place}.measures[{index}].expression"))
     if len(measures) < len(model.measures) and not problems:
         problems.append(Problem("measure", "a measure cannot be used.", path=place))
-    through = (sentence.entitlement.through for role in roles if role.model == model.name for sentence in role.sentences if sentence.entitlement)
+    through = (sentence.entitlement.through for role in roles if role.model == model.name for _, sentence in role.acting if sentence.entitlement)
     return CompiledModel(schema, measures, derived, frozenset(name for name in through if name in schema.tables))

@@ -17,11 +17,14 @@ from moorland.core.language.vectors import Array, Domain, Mask, Vector
 
 
 class Listing:
-    """The rows of a table that a viewer may list for a filter, and the states of their cells (7.1)."""
+    """The rows of a table that a viewer may list for a filter, and the states of their cells (7.1).
 
-    def __init__(self, model: ViewerModel, table: str, condition: tree.Node | None) -> None:
+    With `export`, only through the grant roles that let rows be exported, and none where a limit role does not (5.7).
+    """
+
+    def __init__(self, model: ViewerModel, table: str, condition: tree.Node | None, export: bool = False) -> None:
         self.model, self.table = model, table
-        self.grants = model.listing(table)
+        self.grants = model.exporting(table) if export else model.listing(table)
         self._states: dict[ColumnKey, Array | int] = {}
         self.matching = self._matching(condition)
         count = int(self.matching.sum())
@@ -121,8 +124,8 @@ class Shown:
         return numbers, numbers < 0
 
 
-def answer_rows(model: ViewerModel, question: RowsQuestion, attributes: dict[str, AttributeDefinition], secret: bytes) -> RowsAnswer:
-    """The answer to a rows question (7.1). Raises Refused."""
+def answer_rows(model: ViewerModel, question: RowsQuestion, attributes: dict[str, AttributeDefinition], secret: bytes, export: bool = False) -> RowsAnswer:
+    """The answer to a rows question (7.1); with `export`, of the rows that may be exported (5.7). Raises Refused."""
     table, data, existing = question.table, model.data, model.objects
     parse_filter(question.where)
     if table not in existing.tables:
@@ -134,7 +137,7 @@ def answer_rows(model: ViewerModel, question: RowsQuestion, attributes: dict[str
     for name, (owner, _) in [*zip(names, columns, strict=True), *((name, key) for name, (key, _) in zip(question.order, order, strict=True))]:
         if not data.schema.reaches(table, owner):
             raise Refused("invalid", f"{name} is not a column of {table} or of a lookup it reaches.")
-    listing = Listing(model, table, condition)
+    listing = Listing(model, table, condition, export)
     limit = listing.cap if question.limit is None else question.limit
     until = min(question.offset + limit, listing.cap)
     wanted = listing.ordered(order, secret)[question.offset : until]

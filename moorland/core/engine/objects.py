@@ -74,7 +74,7 @@ def objects_under(
     reading: frozenset[str] = frozenset(),
 ) -> Objects:
     """`O_r` of a role on its model. `reading` are the tables hidden because they say who may see what, or an inner query reads them (3.9)."""
-    mentions = _Mentions([sentence.objects for sentence in role.sentences if sentence.objects])
+    mentions = _Mentions([sentence.objects for _, sentence in role.acting if sentence.objects])
     default = mentions.default == "visible"
     tables, columns = _tables_and_columns(mentions, schema, derived, reading)
     visible_measures = set()
@@ -100,7 +100,7 @@ def objects_under(
 
 def shown_by_name(role: Role) -> frozenset[str]:
     """What the object sentences of a role show by name and do not hide by name."""
-    mentions = _Mentions([sentence.objects for sentence in role.sentences if sentence.objects])
+    mentions = _Mentions([sentence.objects for _, sentence in role.acting if sentence.objects])
     return frozenset(mentions.show - mentions.hide)
 
 

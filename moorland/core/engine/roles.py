@@ -73,14 +73,14 @@ class CompiledRole:
     def beneath(self, table: str) -> BeneathRule:
         """What the role says of rows beneath numbers: several sentences are read as the narrowest; a limit role is silent by default (5.7, 12.5)."""
         grant = self.role.kind == "grant"
-        sentences = [sentence.beneath for sentence in self.role.sentences if sentence.beneath and table in sentence.beneath.tables]
+        sentences = [sentence.beneath for _, sentence in self.role.acting if sentence.beneath and table in sentence.beneath.tables]
         limits = [sentence.limit if sentence.limit is not None else DEFAULT_LIMIT if grant else None for sentence in sentences]
         unders = [sentence.only_under for sentence in sentences if sentence.only_under is not None]
         return BeneathRule(
             rows=all(sentence.rows for sentence in sentences),
             limit=min((limit for limit in limits if limit is not None), default=DEFAULT_LIMIT if grant and not sentences else None),
             only_under=min(unders, default=None),
-            export=bool(sentences) and all(sentence.export for sentence in sentences),
+            export=all(sentence.export for sentence in sentences) if sentences else not grant,
         )
 
 
@@ -97,7 +97,7 @@ class CompiledModel:
 def compile_role(role: Role, model: CompiledModel | None, attributes: dict[str, AttributeDefinition]) -> tuple[CompiledRole | None, list[Problem]]:
     """The role ready to evaluate, or every problem of its sentences with paths inside the role."""
     compiling = _Compiling(role, model.schema if model else None, attributes)
-    for index, sentence in enumerate(role.sentences):
+    for index, sentence in role.acting:
         place = f"sentences[{index}].{sentence.kind}"
         if sentence.pages:
             page_scope = Scope(attributes=attributes, page=True)

@@ -292,6 +292,12 @@ class ViewerModel:
             return []
         return [grant for grant in self.granting((), (table,)) if grant.role.beneath(table).rows]
 
+    def exporting(self, table: str) -> list[RoleRows]:
+        """The grant roles that list rows of a table and let them be exported; none where a limit role does not (5.7)."""
+        if any(not limit.role.beneath(table).export for limit in self.limits):
+            return []
+        return [grant for grant in self.listing(table) if grant.role.beneath(table).export]
+
     def cell_states(self, table: str, key: ColumnKey, grants: Iterable[RoleRows]) -> Array | int:
         """The state of a column in each row of a table: the least covering of the grants that have the row, then the most covering of the limits (6.5).
 

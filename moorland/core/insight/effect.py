@@ -11,6 +11,7 @@ from moorland.core.engine.listing import Listing, cell_values
 from moorland.core.engine.masking import CLEAR, ShownColumn, codes_of
 from moorland.core.engine.naming import check_filter, column_key, parse_filter
 from moorland.core.engine.questions import AnswerError, CellState, ColumnName, Refused
+from moorland.core.engine.roles import CompiledModel
 from moorland.core.engine.strata import strata_for
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language.evaluation import true_rows
@@ -96,10 +97,15 @@ def share(evaluator: Evaluator, viewer: Viewer, model_name: str) -> ModelShare:
     except Refused as refused:
         nothing = [TableShare(table=table.name, rows=data.rows(table.name), visible=None, absent_columns=[]) for table in compiled.schema.tables.values()]
         return ModelShare(refused=refused.answer().error, tables=nothing, measures=[], absent_measures=list(compiled.measures))
+    return share_of(model, compiled)
+
+
+def share_of(model: ViewerModel, compiled: CompiledModel) -> ModelShare:
+    """The same of a model as roles open it."""
     tables = []
     for table in compiled.schema.tables.values():
         exists = table.name in model.objects.tables
-        rows = data.rows(table.name)
+        rows = model.data.rows(table.name)
         tables.append(
             TableShare(
                 table=table.name,

@@ -12,7 +12,7 @@ from moorland.core.bundle.shape import Shape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.everyone import changes_together
 from moorland.core.engine.listing import cell_values
-from moorland.core.engine.masking import covering
+from moorland.core.engine.masking import MaskKind, covering
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import Question, Refused, TotalsAnswer, TotalsQuestion
 from moorland.core.engine.visible import ViewerModel
@@ -81,7 +81,7 @@ def impact(
 
     People whose roles, and whose values of all that those roles read, are the same are worked out once.
     """
-    views = _Views(before), _Views(after)
+    views = Views(before), Views(after)
     chosen = list(totals)
     known: dict[object, ViewerImpact] = {}
     found: list[ViewerImpact] = []
@@ -176,7 +176,7 @@ def _viewer_impact(
     )
 
 
-class _Views:
+class Views:
     """What of a viewer an answer of one evaluator can depend on: the roles held and the values their conditions read."""
 
     def __init__(self, evaluator: Evaluator) -> None:
@@ -260,7 +260,7 @@ def _cell_changes(first: ViewerModel | None, second: ViewerModel | None) -> tupl
         table, column = key
         if not _same_content(first, second, [table]) or first.data.rows(table) != second.data.rows(table):
             continue
-        states = [_coverings(model, key) for model in (first, second)]
+        states = [coverings(model, key) for model in (first, second)]
         if all(np.ndim(state) == 0 for state in states) and states[0] == states[1]:
             continue
         both = visible_mask(first, table) & visible_mask(second, table)
@@ -272,9 +272,15 @@ def _cell_changes(first: ViewerModel | None, second: ViewerModel | None) -> tupl
     return clearer, covered
 
 
-def _coverings(model: ViewerModel, key: tuple[str, str]) -> Any:
+def covered(kind: MaskKind) -> float:
+    """How much a kind of mask covers, as one number."""
+    order, finer = covering(kind)
+    return order * 1e12 + finer
+
+
+def coverings(model: ViewerModel, key: tuple[str, str]) -> Any:
     """How much the cells of a column are covered, comparable between two states of a workspace: one number, or shape (rows,)."""
-    numbers = np.array([kind * 1e12 + finer for kind, finer in map(covering, model.ladder.kinds)])
+    numbers = np.array([covered(kind) for kind in model.ladder.kinds])
     return numbers[model.cell_states(key[0], key, model.granting((), (key[0],)))]
 
 

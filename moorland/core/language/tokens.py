@@ -56,6 +56,11 @@ _REMEDIES = {
 }
 
 
+def has_comment(text: str) -> bool:
+    """Whether a condition carries a comment."""
+    return any(match.lastgroup == "comment" for match in _PATTERN.finditer(text))
+
+
 @dataclass(frozen=True)
 class Token:
     """A word, name, literal or sign; `kind` is keyword, name, text, number, sign or end."""

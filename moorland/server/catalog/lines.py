@@ -179,7 +179,7 @@ def _concerned(base: Evaluator, kept: KeptTable) -> Iterable[str]:
         name
         for name, role in base.roles.items()
         if role.role.model == kept.model
-        and (any(sentence.entitlement and sentence.entitlement.through == kept.table for sentence in role.role.sentences) or _opens(base, name, kept))
+        and (any(sentence.entitlement and sentence.entitlement.through == kept.table for _, sentence in role.role.acting) or _opens(base, name, kept))
     }
     return [viewer.login for viewer in base.everyone() if viewer.login and reading & viewer.held.keys()]
 
@@ -210,7 +210,7 @@ def meanings(base: Evaluator, model: str, table: str) -> dict[str, ColumnMeaning
     """What entitlement sentences read each column as: a person, or a value of some column; and which words open everything."""
     found: dict[str, ColumnMeaning] = {}
     for role in base.bundle.roles:
-        for sentence in role.sentences:
+        for _, sentence in role.acting:
             written = sentence.entitlement
             if role.model != model or written is None or written.through != table:
                 continue

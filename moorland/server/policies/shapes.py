@@ -5,6 +5,8 @@ from pydantic import Field
 from moorland.core.bundle.policy import Assignment, Role
 from moorland.core.bundle.shape import Name, Shape
 from moorland.core.insight.holders import Holder
+from moorland.core.insight.similar import Suggestion
+from moorland.core.insight.uses import RoleUse
 
 
 class KeptAssignment(Shape):
@@ -16,7 +18,7 @@ class KeptAssignment(Shape):
 
 
 class RoleEntry(Shape):
-    """A role of the draft, who holds it, and whether it is live as it stands."""
+    """A role of the draft, who holds it, and whether it is live as it stands; `released` is how it is live."""
 
     role: Role
     version: int
@@ -24,6 +26,7 @@ class RoleEntry(Shape):
     assignments: list[KeptAssignment]
     live: bool
     changed: bool
+    released: Role | None
 
 
 class DeletedRole(Shape):
@@ -59,5 +62,19 @@ class AssignmentsRequest(Shape):
     add: list[Assignment] = Field(max_length=50)
 
 
-class Renamed(Shape):
-    name: Name
+class RoleUsesAnswer(Shape):
+    """Where a role is named, but for its own assignments."""
+
+    uses: list[RoleUse]
+
+
+class SimilarAnswer(Shape):
+    """Roles that one role could replace without a change for anybody."""
+
+    suggestions: list[Suggestion]
+
+
+class ReplaceRequest(Shape):
+    """The roles to replace, as they were suggested."""
+
+    roles: list[Name] = Field(min_length=2, max_length=200)

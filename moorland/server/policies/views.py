@@ -12,18 +12,19 @@ from moorland.core.bundle.policy import Assignment as AssignmentShape
 from moorland.core.bundle.policy import Role as RoleShape
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.writing import to_plain
+from moorland.core.insight.uses import renamed, uses_of_role
 from moorland.server.directory.models import Account, Group
 from moorland.server.directory.service import holders_of, made, tried
 from moorland.server.directory.shapes import ImpactAnswer
 from moorland.server.errors import Failure, answer, from_document, missing, read_body, stale
 from moorland.server.policies.models import Assignment, Role
-from moorland.server.policies.shapes import AssignmentsRequest, DeletedRole, KeptAssignment, RoleEntry, RolesAnswer, RoleSave
+from moorland.server.policies.shapes import AssignmentsRequest, DeletedRole, KeptAssignment, RoleEntry, RolesAnswer, RoleSave, RoleUsesAnswer
 from moorland.server.state import assignment_document, evaluator, evaluator_with, live_release, policy_changed
 from moorland.server.trail.models import record
 from moorland.server.viewing.service import evaluators
 
 
-def _entry(role: Role) -> RoleEntry:
+def role_entry(role: Role) -> RoleEntry:
     held = holders_of(evaluator("draft")).get(role.name, [])
     kept = [(assignment.pk, assignment_document(assignment)) for assignment in role.assignments.select_related("account", "group")]
     release = live_release()
@@ -35,6 +36,7 @@ def _entry(role: Role) -> RoleEntry:
         assignments=[KeptAssignment(id=key, assignment=from_document(AssignmentShape, document), people=_reached(held, document)) for key, document in kept],
         live=live is not None,
         changed=live != role.document,
+        released=from_document(RoleShape, live) if live is not None else None,
     )
 
 
@@ -68,7 +70,7 @@ class Roles(APIView):
 
     @extend_schema(responses=RolesAnswer)
     def get(self, request: Request) -> Response:
-        roles = [_entry(role) for role in Role.objects.filter(deleted=False)]
+        roles = [role_entry(role) for role in Role.objects.filter(deleted=False)]
         deleted = [DeletedRole(name=role.name, label=role.document.get("label") or role.name) for role in Role.objects.filter(deleted=True)]
         return answer(RolesAnswer(roles=roles, deleted=deleted))
 
@@ -87,7 +89,7 @@ class Roles(APIView):
             role = Role.objects.create(name=asked.role.name, document=document, position=last.position + 1 if last else 0)
             policy_changed()
             record(request.user.login, "add role", role.name, document=document)
-        return answer(_entry(role), 201)
+        return answer(role_entry(role), 201)
 
 
 class OneRole(APIView):
@@ -99,22 +101,24 @@ class OneRole(APIView):
         with transaction.atomic():
             role = _role(name)
             if role.version != asked.version:
-                raise stale(f"the role {name}", _entry(role).model_dump(mode="json", by_alias=True))
+                raise stale(f"the role {name}", role_entry(role).model_dump(mode="json", by_alias=True))
             document = _checked_rename(asked.role, name)
             if document != role.document:
                 before = role.document
+                if asked.role.name != name:
+                    _rename_elsewhere(name, asked.role.name, role.pk)
                 role.name, role.document, role.version = asked.role.name, document, role.version + 1
                 role.save()
                 policy_changed()
                 record(request.user.login, "change role", name, before=before, after=document)
-        return answer(_entry(role))
+        return answer(role_entry(role))
 
     @extend_schema(request=None, responses={204: None}, parameters=[OpenApiParameter("version", int, required=True)])
     def delete(self, request: Request, name: str) -> Response:
         with transaction.atomic():
             role = _role(name)
             if str(role.version) != request.query_params.get("version"):
-                raise stale(f"the role {name}", _entry(role).model_dump(mode="json", by_alias=True))
+                raise stale(f"the role {name}", role_entry(role).model_dump(mode="json", by_alias=True))
             release = live_release()
             if release is not None and role.pk in release.role_ids.values():
                 role.deleted = True
@@ -135,6 +139,26 @@ def _checked_rename(shape: RoleShape, name: str) -> dict[str, Any]:
     return _checked(shape, None)
 
 
+def _rename_elsewhere(old: str, new: str, own: int) -> None:
+    """Follows a renamed role into the conditions of the others that ask whether it is held."""
+    for other in Role.objects.filter(deleted=False).exclude(pk=own):
+        shape = from_document(RoleShape, other.document)
+        document = to_plain(renamed(shape, old, new))
+        document.pop("assigned", None)
+        if document != to_plain(shape):
+            other.document, other.version = document, other.version + 1
+            other.save()
+
+
+class RoleUses(APIView):
+    """Administrators: where a role of the draft is named."""
+
+    @extend_schema(responses=RoleUsesAnswer)
+    def get(self, request: Request, name: str) -> Response:
+        _role(name)
+        return answer(RoleUsesAnswer(uses=uses_of_role(evaluator("draft").bundle, name)))
+
+
 class RestoredRole(APIView):
     """Administrators: take back the deletion of a role."""
 
@@ -149,7 +173,7 @@ class RestoredRole(APIView):
             role.save()
             policy_changed()
             record(request.user.login, "restore role", name)
-        return answer(_entry(role))
+        return answer(role_entry(role))
 
 
 class Assignments(APIView):
@@ -167,7 +191,7 @@ class Assignments(APIView):
 
         def add() -> None:
             for shape in asked.add:
-                _add(role, shape, request.user)
+                add_assignment(role, shape, request.user)
 
         viewers = tried(add)
         if request.query_params.get("try") != "true":
@@ -185,7 +209,7 @@ class Assignments(APIView):
             raise Failure(422, "invalid", error.problems[0].message, error.problems) from None
 
 
-def _add(role: Role, shape: AssignmentShape, by: Account) -> None:
+def add_assignment(role: Role, shape: AssignmentShape, by: Account) -> None:
     account = Account.objects.filter(login=shape.user).first() if shape.user else None
     group = Group.objects.filter(name=shape.group).first() if shape.group else None
     if shape.user and account is None:

@@ -1,15 +1,39 @@
 """What viewers may ask: themselves, live, and nothing about what is withheld."""
 
+import io
+
+from django.http import HttpResponse
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from moorland.core.bundle.pages import Page
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.questions import RowsAnswer
+from moorland.core.people import Viewer
+from moorland.core.sources.exporting import csv_text, workbook_bytes
 from moorland.server.errors import answer, missing, read_body
 from moorland.server.protection import IsSignedIn
 from moorland.server.state import evaluator
-from moorland.server.viewing.service import for_viewers_channel, page_as_seen
-from moorland.server.viewing.shapes import MyAnswers, MyAskRequest, MyPage, MyPages, MyShelf, PageAnswer
+from moorland.server.trail.models import record
+from moorland.server.viewing.page_looks import exported_exhibit, page_as_seen, rows_beneath
+from moorland.server.viewing.page_shapes import BeneathRequest, ExportRequest, MyLook, MyPage, MyPages, MyShelf, PageAnswer
+from moorland.server.viewing.service import for_viewers_channel
+from moorland.server.viewing.shapes import MyAnswers, MyAskRequest
+
+_TYPES = {"csv": "text/csv; charset=utf-8", "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}
+
+
+def own_page(request: Request, name: str) -> tuple[Evaluator, Viewer, Page]:
+    """A page the caller may open. Raises Failure (404), in the same words for a page that is not there and one that is closed."""
+    base = evaluator("live")
+    viewer = base.viewer(request.user.login)
+    found = next((item for item in base.bundle.pages if item.name == name), None)
+    if found is None or not base.may_open(viewer, name):
+        raise missing("page", name)
+    return base, viewer, found
 
 
 class OwnPages(APIView):
@@ -30,18 +54,49 @@ class OwnPages(APIView):
 
 
 class OwnPage(APIView):
-    """Anybody signed in: a page they may open, as it is for them."""
+    """Anybody signed in: a page they may open, as it is for them; with a body, narrowed by filters."""
 
     permission_classes = [IsSignedIn]
 
     @extend_schema(responses=PageAnswer)
     def get(self, request: Request, page: str) -> Response:
-        base = evaluator("live")
-        viewer = base.viewer(request.user.login)
-        found = next((item for item in base.bundle.pages if item.name == page), None)
-        if found is None or not base.may_open(viewer, page):
-            raise missing("page", page)
-        return answer(page_as_seen(base, viewer, found, own=True))
+        base, viewer, found = own_page(request, page)
+        return answer(page_as_seen(base, viewer, found, [], own=True))
+
+    @extend_schema(request=MyLook, responses=PageAnswer)
+    def post(self, request: Request, page: str) -> Response:
+        asked = read_body(request, MyLook)
+        base, viewer, found = own_page(request, page)
+        return answer(page_as_seen(base, viewer, found, asked.filters, own=True))
+
+
+class OwnBeneath(APIView):
+    """Anybody signed in: the rows under a number of a page they may open, as far as their roles list rows."""
+
+    permission_classes = [IsSignedIn]
+
+    @extend_schema(request=BeneathRequest, responses=RowsAnswer)
+    def post(self, request: Request, page: str) -> Response:
+        asked = read_body(request, BeneathRequest)
+        base, viewer, found = own_page(request, page)
+        return answer(rows_beneath(base, viewer, found, asked, own=True))
+
+
+class OwnExport(APIView):
+    """Anybody signed in: an exhibit, or rows beneath it, as a file, as far as their roles let it be exported."""
+
+    permission_classes = [IsSignedIn]
+
+    @extend_schema(request=ExportRequest, responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def post(self, request: Request, page: str) -> HttpResponse:
+        asked = read_body(request, ExportRequest)
+        base, viewer, found = own_page(request, page)
+        rows = exported_exhibit(base, viewer, found, asked)
+        record(request.user.login, "export", f"page {page}", exhibit=asked.exhibit + 1, rows=len(rows) - 1, format=asked.format)
+        content = csv_text(rows).encode("utf-8-sig") if asked.format == "csv" else workbook_bytes(rows)
+        response = HttpResponse(io.BytesIO(content), content_type=_TYPES[asked.format])
+        response["Content-Disposition"] = f'attachment; filename="{page.encode("ascii", "ignore").decode() or "page"}.{asked.format}"'
+        return response
 
 
 class OwnAnswers(APIView):

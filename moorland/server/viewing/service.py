@@ -4,15 +4,14 @@ import datetime
 from typing import Any
 
 from moorland.core.bundle.document import Bundle
-from moorland.core.bundle.pages import Exhibit, Page
 from moorland.core.bundle.people import ImaginedViewer, RealViewer
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.questions import Answer, ChangeAnswer, Question, Refusal, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
+from moorland.core.engine.questions import Answer, ChangeAnswer, Refusal, RowsAnswer, TotalsAnswer
 from moorland.core.people import Viewer
 from moorland.server.state import State, evaluator, evaluator_with
-from moorland.server.viewing.shapes import AllData, ExhibitAnswer, MeasureLabel, PageAnswer, PinnedViewer
+from moorland.server.viewing.shapes import AllData, PinnedViewer
 
 
 def evaluators(state: State, as_of: datetime.date | None, edited: list[Role]) -> tuple[Evaluator, Evaluator | None, list[Problem]]:
@@ -63,70 +62,6 @@ def viewer_title(pinned: PinnedViewer) -> str:
     only = pinned.only_roles if isinstance(pinned, RealViewer) else pinned.imagine.only_roles
     roles = f" with only {', '.join(only) or 'no role'}" if only is not None else ""
     return f"{pinned.login}{roles}" if isinstance(pinned, RealViewer) else f"imagined {pinned.imagine.login or 'viewer'}{roles}"
-
-
-def exhibit_question(page: Page, exhibit: Exhibit) -> Question:
-    """The question an exhibit asks (10.1)."""
-    model = page.model or ""
-    if exhibit.kind == "list":
-        return Question(
-            rows=RowsQuestion(
-                model=model, table=exhibit.table or "", columns=exhibit.columns or None, where=exhibit.where, order=exhibit.order, limit=exhibit.limit or 100
-            )
-        )
-    return Question(totals=TotalsQuestion(model=model, by=exhibit.by, measures=exhibit.measures, where=exhibit.where))
-
-
-def page_as_seen(base: Evaluator, viewer: Viewer, page: Page, own: bool = False) -> PageAnswer:
-    """The page with the answer of each exhibit; one that answers not found, or with no measure left, is unavailable (10.3).
-
-    With `own`, for viewers themselves, an unavailable exhibit does not even keep its title: a title can name what is withheld.
-    """
-    exhibits = []
-    for exhibit in page.exhibits:
-        answer = base.answer(viewer, exhibit_question(page, exhibit))
-        if own:
-            answer = for_viewers_channel(answer)
-        if isinstance(answer, RowsAnswer):
-            exhibits.append(ExhibitAnswer(exhibit=_shown(exhibit, own), rows=without_states(answer)))
-        elif isinstance(answer, TotalsAnswer) and len(answer.not_found) < len(set(answer.measures)):
-            kept = [index for index, name in enumerate(answer.measures) if name not in answer.not_found]
-            exhibits.append(
-                ExhibitAnswer(
-                    exhibit=_shown(exhibit, own).model_copy(update={"measures": [exhibit.measures[index] for index in kept]}), totals=_only(answer, kept)
-                )
-            )
-        else:
-            exhibits.append(ExhibitAnswer(exhibit=Exhibit(title="Not available" if own else exhibit.title, kind=exhibit.kind, width=exhibit.width)))
-    shown = {name for entry in exhibits if entry.totals for name in entry.totals.measures}
-    measures = base.models[page.model].schema.measures if page.model in base.models else {}
-    labels = {name: MeasureLabel(label=measure.title, format=measure.format) for name, measure in measures.items() if name in shown}
-    return PageAnswer(name=page.name, label=page.title, shelf=page.shelf, exhibits=exhibits, measures=labels)
-
-
-def _shown(exhibit: Exhibit, own: bool) -> Exhibit:
-    """The exhibit as it is sent: a viewer is not sent the text of its filter."""
-    return exhibit.model_copy(update={"where": None}) if own else exhibit
-
-
-def _only(answer: TotalsAnswer, kept: list[int]) -> TotalsAnswer:
-    """The answer with the measures at these places only: what is absent leaves no mark."""
-    names = [answer.measures[index] for index in kept]
-
-    def pick(values: list[Any]) -> list[Any]:
-        return [values[index] for index in kept]
-
-    lines = [line.model_copy(update={"values": pick(line.values)}) for line in answer.lines]
-    return answer.model_copy(
-        update={
-            "measures": pick(answer.measures),
-            "lines": lines,
-            "total": pick(answer.total),
-            "basis": pick(answer.basis),
-            "not_found": [],
-            "withheld": [item for item in answer.withheld if item[1] in names],
-        }
-    )
 
 
 def without_states(answer: RowsAnswer) -> RowsAnswer:

@@ -5,13 +5,13 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from moorland.core.bundle.model import Model
-from moorland.core.bundle.pages import Exhibit, Page
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.shape import Day, Shape
-from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, RowsAnswer, TotalsAnswer
+from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, TotalsQuestion
 from moorland.core.insight.effect import AlignedQuestion, AlignedRows, ModelShare
-from moorland.core.language.clauses import Clause
+from moorland.core.insight.falling import Fallen
+from moorland.core.language.clauses import Group
 from moorland.server.errors import ProblemShape
 
 StateName = Literal["draft", "live"]
@@ -60,11 +60,12 @@ class EvaluateAnswer(Shape):
 
 
 class EffectRequest(Asked):
-    """What an edited role does to viewers: shares and rows, before and after."""
+    """What an edited role does to viewers: shares, rows and totals, before and after."""
 
     model: str
     viewers: Viewers
     rows: AlignedQuestion | None = None
+    totals: TotalsQuestion | None = None
 
 
 class EffectSide(Shape):
@@ -72,12 +73,14 @@ class EffectSide(Shape):
 
     shares: list[ModelShare]
     rows: AlignedRows | None
+    totals: list[Answer]
 
 
 class EffectAnswer(Shape):
     """Before and after the edit; `problems` are those of the edited role, and `after` is then left out.
 
-    `held_by` tells which viewers hold the edited role, `objects` what exists under that role alone.
+    `held_by` tells which viewers hold the edited role, `objects` what exists under that role alone, `fallen` what falls under it
+    because of what it hides, and `fell` which of that fell before the edit too (`kind:name`).
     """
 
     before: EffectSide
@@ -85,6 +88,8 @@ class EffectAnswer(Shape):
     problems: list[ProblemShape]
     held_by: list[bool]
     objects: ObjectsAnswer | None
+    fallen: list[Fallen]
+    fell: list[str]
 
 
 class AlignedRequest(Asked):
@@ -120,88 +125,6 @@ class ValuesAnswer(Shape):
     values: list[ValueCount]
 
 
-class ExhibitAnswer(Shape):
-    """An exhibit with its answer; without one it is unavailable, and nothing says why."""
-
-    exhibit: Exhibit
-    rows: RowsAnswer | None = None
-    totals: TotalsAnswer | None = None
-
-
-class PageAnswer(Shape):
-    """A page as somebody sees it."""
-
-    name: str
-    label: str
-    shelf: str
-    exhibits: list[ExhibitAnswer]
-    measures: dict[str, "MeasureLabel"]
-
-
-class MeasureLabel(Shape):
-    """How a measure that exists for the viewer is called and shown."""
-
-    label: str
-    format: str | None
-
-
-class PageLookRequest(Asked):
-    """A page as another viewer sees it."""
-
-    viewer: PinnedViewer
-
-
-class PageLook(Shape):
-    """A page as another viewer sees it, or why it does not exist for that viewer."""
-
-    can_open: bool
-    page: PageAnswer | None
-    reason: str | None
-
-
-class PageEntry(Shape):
-    """A page in the list, with how many may open it."""
-
-    page: Page
-    openers: list[str]
-
-
-class ShelfEntry(Shape):
-    """A shelf with its pages."""
-
-    name: str
-    label: str
-    pages: list[PageEntry]
-
-
-class PagesList(Shape):
-    """All shelves and pages of a state."""
-
-    state: StateName
-    shelves: list[ShelfEntry]
-
-
-class MyPage(Shape):
-    """A page in a viewer's own list."""
-
-    name: str
-    label: str
-
-
-class MyShelf(Shape):
-    """A shelf with the pages a viewer may open."""
-
-    name: str
-    label: str
-    pages: list[MyPage]
-
-
-class MyPages(Shape):
-    """What a viewer may open."""
-
-    shelves: list[MyShelf]
-
-
 class MyAskRequest(Shape):
     """A viewer's own questions."""
 
@@ -224,8 +147,9 @@ class CheckRequest(Shape):
 
 
 class CheckAnswer(Shape):
-    """Whether the condition can be used; if not, where and why; and its clauses where it is simple enough."""
+    """Whether the condition can be used; if not, where and why; and its clauses in groups, None where it has a comment
+    that picking would lose."""
 
     valid: bool
     problem: ProblemShape | None
-    clauses: list[Clause] | None
+    group: Group | None

@@ -11,17 +11,18 @@ from moorland.core.bundle.structure import object_names
 from moorland.core.engine.evaluator import Evaluator, objects_answer
 from moorland.core.engine.grouping import group_codes, group_labels
 from moorland.core.engine.listing import json_values
-from moorland.core.engine.questions import AnswerError, ObjectsAnswer
-from moorland.core.insight.effect import AlignedQuestion, AlignedRows, ModelShare, aligned_rows, share
+from moorland.core.engine.questions import AnswerError, ObjectsAnswer, Question
+from moorland.core.insight.effect import AlignedRows, ModelShare, aligned_rows, share
+from moorland.core.insight.falling import Fallen, fallen
 from moorland.core.language.checking import Scope, check_condition
-from moorland.core.language.clauses import simple_clauses
+from moorland.core.language.clauses import grouped_clauses
 from moorland.core.language.errors import ConditionError
+from moorland.core.language.tokens import has_comment
 from moorland.server.catalog.models import Model
-from moorland.server.directory.service import openers_of
 from moorland.server.errors import Failure, answer, missing, problem_shape, read_body
 from moorland.server.state import State, evaluator
 from moorland.server.viewing.looks import record_look
-from moorland.server.viewing.service import evaluators, page_as_seen, resolve, viewer_title, why_nothing
+from moorland.server.viewing.service import evaluators, resolve, viewer_title, why_nothing
 from moorland.server.viewing.shapes import (
     AlignedRequest,
     CheckAnswer,
@@ -32,12 +33,6 @@ from moorland.server.viewing.shapes import (
     EvaluateAnswer,
     EvaluateRequest,
     ModelAnswer,
-    PageEntry,
-    PageLook,
-    PageLookRequest,
-    PagesList,
-    PinnedViewer,
-    ShelfEntry,
     ValueCount,
     ValuesAnswer,
     ViewerAnswers,
@@ -96,14 +91,16 @@ class Effect(APIView):
                 held.append(bool(names & set(resolve(after or before, pinned, lenient=True).held)))
             except BundleError:
                 held.append(False)
-        first = _side(before, asked.model, asked.viewers, asked.rows)
+        first = _side(before, asked)
         return answer(
             EffectAnswer(
                 before=first,
-                after=first if after is before else _side(after, asked.model, asked.viewers, asked.rows) if after else None,
+                after=first if after is before else _side(after, asked) if after else None,
                 problems=[problem_shape(problem) for problem in problems],
                 held_by=held,
                 objects=_objects_of_edited(after, asked),
+                fallen=_fallen_under_edited(after, asked),
+                fell=[f"{item.kind}:{item.name}" for item in _fallen_under_edited(before, asked)],
             )
         )
 
@@ -114,9 +111,14 @@ def _objects_of_edited(after: Evaluator | None, asked: EffectRequest) -> Objects
     return objects_answer(role.objects) if role and role.objects else None
 
 
-def _side(base: Evaluator, model: str, pinned: list[PinnedViewer], rows: AlignedQuestion | None) -> EffectSide:
-    viewers, shares = [], []
-    for reference in pinned:
+def _fallen_under_edited(base: Evaluator | None, asked: EffectRequest) -> list[Fallen]:
+    """What falls under the first edited role."""
+    return fallen(base, asked.edited[0].name) if base and asked.edited and asked.edited[0].name in base.roles else []
+
+
+def _side(base: Evaluator, asked: EffectRequest) -> EffectSide:
+    viewers, shares, model = [], [], asked.model
+    for reference in asked.viewers:
         try:
             viewer = resolve(base, reference, lenient=True)
         except BundleError as error:
@@ -128,7 +130,8 @@ def _side(base: Evaluator, model: str, pinned: list[PinnedViewer], rows: Aligned
             reason = why_nothing(base, viewer)
             shares.append(found.model_copy(update={"refused": AnswerError(code=found.refused.code, message=reason)}) if found.refused and reason else found)
         viewers.append(viewer)
-    return EffectSide(shares=shares, rows=aligned_rows(base, rows, viewers) if rows else None)
+    totals = [base.answer(viewer, Question(totals=asked.totals)) for viewer in viewers] if asked.totals else []
+    return EffectSide(shares=shares, rows=aligned_rows(base, asked.rows, viewers) if asked.rows else None, totals=totals)
 
 
 class Aligned(APIView):
@@ -203,46 +206,6 @@ class CheckCondition(APIView):
         try:
             checked = check_condition(asked.where, scope)
         except ConditionError as error:
-            return answer(CheckAnswer(valid=False, problem=problem_shape(error.problem()), clauses=None))
-        return answer(CheckAnswer(valid=True, problem=None, clauses=simple_clauses(checked)))
-
-
-class Pages(APIView):
-    """Administrators: shelves and pages, with who may open each."""
-
-    @extend_schema(responses=PagesList, parameters=[STATE_PARAMETER])
-    def get(self, request: Request) -> Response:
-        base = evaluator(state_of(request))
-        openers = openers_of(base)
-        shelves = [
-            ShelfEntry(
-                name=shelf.name,
-                label=shelf.title,
-                pages=[PageEntry(page=page, openers=openers[page.name]) for page in base.bundle.pages if page.shelf == shelf.name],
-            )
-            for shelf in base.bundle.shelves
-        ]
-        return answer(PagesList(state=state_of(request), shelves=shelves))
-
-
-class PageLooks(APIView):
-    """Administrators: a page as another viewer sees it."""
-
-    @extend_schema(request=PageLookRequest, responses=PageLook)
-    def post(self, request: Request, page: str) -> Response:
-        asked = read_body(request, PageLookRequest)
-        _, base, problems = evaluators(asked.state, asked.as_of, asked.edited)
-        if base is None:
-            raise _problems(problems)
-        found = next((item for item in base.bundle.pages if item.name == page), None)
-        if found is None:
-            raise missing("page", page)
-        record_look(request.user, [viewer_title(asked.viewer)], f"page {page}", asked.state)
-        viewer = resolve(base, asked.viewer)
-        if not base.may_open(viewer, page):
-            reason = (
-                why_nothing(base, viewer)
-                or f"No pages sentence of a role held by {viewer.name or viewer.login or 'this viewer'} opens this page, or a limit closes it."
-            )
-            return answer(PageLook(can_open=False, page=None, reason=reason))
-        return answer(PageLook(can_open=True, page=page_as_seen(base, viewer, found), reason=None))
+            return answer(CheckAnswer(valid=False, problem=problem_shape(error.problem()), group=None))
+        group = None if has_comment(asked.where) else grouped_clauses(checked, asked.where)
+        return answer(CheckAnswer(valid=True, problem=None, group=group))

@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/combine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: what several roles open alone and together. */
+        post: operations["combine_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/directory/attributes": {
         parameters: {
             query?: never;
@@ -123,6 +140,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entitlements/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: evidence for which column names the person and which columns match. */
+        post: operations["entitlements_columns_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entitlements/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: what each line of a table of entitlements does. */
+        post: operations["entitlements_lines_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/evaluate": {
         parameters: {
             query?: never;
@@ -134,6 +185,40 @@ export interface paths {
         put?: never;
         /** @description Administrators: answers questions for any viewers. */
         post: operations["evaluate_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exhibits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: an exhibit that is being written, with its data, as viewers see it. */
+        post: operations["exhibits_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: people, groups or roles against pages, before and after unsaved edits. */
+        post: operations["grid_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -422,10 +507,45 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Anybody signed in: a page they may open, as it is for them. */
+        /** @description Anybody signed in: a page they may open, as it is for them; with a body, narrowed by filters. */
         get: operations["my_pages_retrieve_2"];
         put?: never;
-        post?: never;
+        /** @description Anybody signed in: a page they may open, as it is for them; with a body, narrowed by filters. */
+        post: operations["my_pages_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/pages/{page}/beneath": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody signed in: the rows under a number of a page they may open, as far as their roles list rows. */
+        post: operations["my_pages_beneath_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/pages/{page}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody signed in: an exhibit, or rows beneath it, as a file, as far as their roles let it be exported. */
+        post: operations["my_pages_export_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -460,6 +580,41 @@ export interface paths {
         get: operations["pages_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pages/{page}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Administrators: make, save or delete a page of the draft; stale saves are refused. */
+        put: operations["pages_update"];
+        post?: never;
+        /** @description Administrators: make, save or delete a page of the draft; stale saves are refused. */
+        delete: operations["pages_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pages/{page}/beneath": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: the rows under a number of a page, as another viewer may list them. */
+        post: operations["pages_beneath_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -580,6 +735,23 @@ export interface paths {
         put?: never;
         /** @description Administrators: tables, types, keys, relationships and sensitive columns that files seem to hold. */
         post: operations["proposals_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reaching": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: everybody who may list some rows, and by which role and sentence. */
+        post: operations["reaching_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -743,6 +915,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/roles/{name}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: where a role of the draft is named. */
+        get: operations["roles_uses_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rows": {
         parameters: {
             query?: never;
@@ -829,6 +1018,58 @@ export interface paths {
         put?: never;
         /** @description Anybody with a one-time link: set a password and be signed in. */
         post: operations["session_welcome_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelves/{shelf}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Administrators: make, save or delete a shelf of the draft; one with pages is not deleted. */
+        put: operations["shelves_update"];
+        post?: never;
+        /** @description Administrators: make, save or delete a shelf of the draft; one with pages is not deleted. */
+        delete: operations["shelves_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/similar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: roles of the draft that differ in one value, with the role that changes nothing for anybody. */
+        get: operations["similar_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/similar/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: write the suggested role into the draft in place of the others. Values of a new attribute are set at once; no live role reads it. */
+        post: operations["similar_replace_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -955,6 +1196,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/whole-totals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: a worked example of what whole totals of a members sentence give away. */
+        post: operations["whole_totals_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: why a viewer can or cannot, layer by layer, and what would have to change. */
+        post: operations["why_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -985,6 +1260,8 @@ export interface components {
             /** @default null */
             save_organization?: components["schemas"]["OrganizationChange"] | null;
         };
+        /** @enum {string} */
+        ActionEnum: "open" | "edit" | "publish" | "export";
         /** @enum {string} */
         ActionsEnum: "open" | "edit" | "publish" | "export";
         /**
@@ -1282,6 +1559,59 @@ export interface components {
             };
         };
         /**
+         * BeneathLook
+         * @description The same of a page as another viewer sees it.
+         */
+        BeneathLook: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            beneath: components["schemas"]["BeneathRequest"];
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+            /** Viewer */
+            viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"];
+        };
+        /**
+         * BeneathRequest
+         * @description Rows under a number: the exhibit's place, the values of its line, and the filters; `beneath` tells an export of them from one of the exhibit.
+         */
+        BeneathRequest: {
+            /**
+             * Beneath
+             * @default false
+             */
+            beneath?: boolean;
+            /** Exhibit */
+            exhibit: number;
+            /** Filters */
+            filters?: components["schemas"]["PageFilter"][];
+            /** Key */
+            key?: (boolean | number | string | null)[];
+            /**
+             * Limit
+             * @default 200
+             */
+            limit?: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset?: number;
+            /**
+             * Table
+             * @default null
+             */
+            table?: string | null;
+        };
+        /**
          * BeneathSentence
          * @description Whether rows may be listed beneath a number, and how many (5.7).
          */
@@ -1327,6 +1657,8 @@ export interface components {
             /** Rows */
             rows: number;
         };
+        /** @enum {string} */
+        ByEnum: "people" | "groups" | "roles";
         /** @enum {string} */
         CarriesEnum: "down" | "down_and_up";
         /**
@@ -1408,11 +1740,11 @@ export interface components {
         };
         /**
          * CheckAnswer
-         * @description Whether the condition can be used; if not, where and why; and its clauses where it is simple enough.
+         * @description Whether the condition can be used; if not, where and why; and its clauses in groups, None where it has a comment
+         *     that picking would lose.
          */
         CheckAnswer: {
-            /** Clauses */
-            clauses: components["schemas"]["Clause"][] | null;
+            group: components["schemas"]["Group"] | null;
             problem: components["schemas"]["ProblemShape"] | null;
             /** Valid */
             valid: boolean;
@@ -1441,9 +1773,10 @@ export interface components {
         CheckRequestKindEnum: "rows" | "pages" | "assignment" | "question";
         /**
          * Clause
-         * @description One comparison of a column: with values, with a viewer attribute, with a range, or with blank.
+         * @description One comparison of a column, of a property of the page (table `page`) or of the viewer (table `viewer`).
          *
-         *     `values` are as they stand in JSON; `low` and `high` are the included ends of a range, None where it is open.
+         *     `values` are as they stand in JSON; `low` and `high` are the included ends of a range, None where it is open. A `has` is
+         *     a value in a set (`'treasury' IN viewer.groups`); a `text` says more than these kinds can. `text` is how it is written.
          */
         Clause: {
             /** Column */
@@ -1469,10 +1802,12 @@ export interface components {
             negated: boolean;
             /** Table */
             table: string;
+            /** Text */
+            text: string;
             /** Type */
             type: string;
             /** Values */
-            values: unknown[];
+            values?: unknown[];
             /**
              * Viewer
              * @default null
@@ -1480,7 +1815,7 @@ export interface components {
             viewer?: string | null;
         };
         /** @enum {string} */
-        ClauseKindEnum: "values" | "viewer" | "range" | "blank";
+        ClauseKindEnum: "values" | "viewer" | "range" | "blank" | "pattern" | "has" | "text";
         /** @enum {string} */
         CodeEnum: "not_found" | "invalid" | "no_access";
         /**
@@ -1570,6 +1905,18 @@ export interface components {
             vanished: components["schemas"]["ValuesMoved"];
         };
         /**
+         * ColumnParts
+         * @description A column of the chosen table under each role, in their order, and under all together.
+         */
+        ColumnParts: {
+            /** Column */
+            column: string;
+            /** States */
+            states: components["schemas"]["StatesEnum"][];
+            /** Together */
+            together: components["schemas"]["TogetherEnum"];
+        };
+        /**
          * ColumnProfile
          * @description A column over all rows. `bars` are ranges in order where `ranged`, else the most frequent values; `others` counts the rows beyond them.
          */
@@ -1594,6 +1941,78 @@ export interface components {
             ranged: boolean;
             /** Type */
             type: string;
+        };
+        /**
+         * CombineQuestion
+         * @description Which roles, on which model, looked at in which table; attributes are those of the person if one is named.
+         */
+        CombineQuestion: {
+            /**
+             * Login
+             * @default null
+             */
+            login?: string | null;
+            /** Model */
+            model: string;
+            /** Roles */
+            roles: string[];
+            /** Table */
+            table: string;
+        };
+        /**
+         * CombineRequest
+         * @description Several roles at once.
+         */
+        CombineRequest: {
+            about: components["schemas"]["CombineQuestion"];
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+        };
+        /**
+         * Combined
+         * @description Roles side by side and together. `opened_by_none` of `cells` cells are clearer together than under any grant role with the same limits: always 0.
+         */
+        Combined: {
+            /** Cells */
+            cells: number;
+            /** Columns */
+            columns: components["schemas"]["ColumnParts"][];
+            /** Opened By None */
+            opened_by_none: number;
+            /** Parts */
+            parts: components["schemas"]["RowPart"][];
+            /** Roles */
+            roles: components["schemas"]["RoleAlone"][];
+            /** Rows */
+            rows: number;
+            /** Table */
+            table: string;
+            together: components["schemas"]["ModelShare"];
+        };
+        /**
+         * Compared
+         * @description A value that was looked at: a cell of the row, or a value of the viewer with where it comes from.
+         */
+        Compared: {
+            /** Name */
+            name: string;
+            /**
+             * Source
+             * @default
+             */
+            source?: string;
+            /** Value */
+            value: unknown;
         };
         /**
          * ConfirmedColumn
@@ -1801,11 +2220,16 @@ export interface components {
          * EffectAnswer
          * @description Before and after the edit; `problems` are those of the edited role, and `after` is then left out.
          *
-         *     `held_by` tells which viewers hold the edited role, `objects` what exists under that role alone.
+         *     `held_by` tells which viewers hold the edited role, `objects` what exists under that role alone, `fallen` what falls under it
+         *     because of what it hides, and `fell` which of that fell before the edit too (`kind:name`).
          */
         EffectAnswer: {
             after: components["schemas"]["EffectSide"] | null;
             before: components["schemas"]["EffectSide"];
+            /** Fallen */
+            fallen: components["schemas"]["Fallen"][];
+            /** Fell */
+            fell: string[];
             /** Held By */
             held_by: boolean[];
             objects: components["schemas"]["ObjectsAnswer"] | null;
@@ -1814,7 +2238,7 @@ export interface components {
         };
         /**
          * EffectRequest
-         * @description What an edited role does to viewers: shares and rows, before and after.
+         * @description What an edited role does to viewers: shares, rows and totals, before and after.
          */
         EffectRequest: {
             /**
@@ -1833,6 +2257,8 @@ export interface components {
              * @default draft
              */
             state?: components["schemas"]["State374Enum"];
+            /** @default null */
+            totals?: components["schemas"]["TotalsQuestion"] | null;
             /** Viewers */
             viewers: (string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"])[];
         };
@@ -1844,6 +2270,8 @@ export interface components {
             rows: components["schemas"]["AlignedRows"] | null;
             /** Shares */
             shares: components["schemas"]["ModelShare"][];
+            /** Totals */
+            totals: (components["schemas"]["RowsAnswer"] | components["schemas"]["TotalsAnswer"] | components["schemas"]["ObjectsAnswer"] | components["schemas"]["MembersAnswer"] | components["schemas"]["PagesAnswer"] | components["schemas"]["ChangeAnswer"] | components["schemas"]["Refusal"])[];
         };
         /**
          * EffectiveGroup
@@ -1861,6 +2289,68 @@ export interface components {
         };
         /** @enum {string} */
         EncodingEnum: "utf-8" | "utf-16" | "windows-1252";
+        /**
+         * EntitlementEvidence
+         * @description What the columns look like, the best first.
+         */
+        EntitlementEvidence: {
+            /** Matches */
+            matches: components["schemas"]["MatchEvidence"][];
+            /** People */
+            people: components["schemas"]["PersonEvidence"][];
+        };
+        /**
+         * EntitlementLines
+         * @description The lines of an entitlement table as a sentence reads them; `faulty` counts all with something wrong.
+         */
+        EntitlementLines: {
+            /** Columns */
+            columns: string[];
+            /** Faulty */
+            faulty: number;
+            /** Lines */
+            lines: components["schemas"]["LineEffect"][];
+            /** Open */
+            open: number;
+            /** Total */
+            total: number;
+        };
+        /**
+         * EntitlementRequest
+         * @description The lines of a table of entitlements as a sentence reads them.
+         */
+        EntitlementRequest: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /**
+             * Faulty Only
+             * @default false
+             */
+            faulty_only?: boolean;
+            /**
+             * Limit
+             * @default 100
+             */
+            limit?: number;
+            /** Model */
+            model: string;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset?: number;
+            sentence: components["schemas"]["EntitlementSentence"];
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+        };
         /**
          * EntitlementSentence
          * @description Rows by a table that says who may see what (5.3).
@@ -1944,12 +2434,34 @@ export interface components {
             text: string;
         };
         /**
+         * EvidenceRequest
+         * @description What the columns of a table of entitlements look like.
+         */
+        EvidenceRequest: {
+            /** Model */
+            model: string;
+            /**
+             * Separator
+             * @default null
+             */
+            separator?: string | null;
+            /** Table */
+            table: string;
+            /** Through */
+            through: string;
+        };
+        /**
          * Exhibit
          * @description A figure, a chart or a table that asks by semantics.md 7.
          */
         Exhibit: {
             /** By */
             by?: string[];
+            /**
+             * Colour
+             * @default null
+             */
+            colour?: string | null;
             /** Columns */
             columns?: string[];
             /** Kind */
@@ -1983,17 +2495,122 @@ export interface components {
         };
         /**
          * ExhibitAnswer
-         * @description An exhibit with its answer; without one it is unavailable, and nothing says why.
+         * @description An exhibit with its answer; without one it is unavailable, and only administrators are told the reason.
+         *
+         *     `narrowed` are the filters that reached it, `tables` those whose rows can be listed beneath its numbers.
          */
         ExhibitAnswer: {
             exhibit: components["schemas"]["Exhibit"];
+            /** Narrowed */
+            narrowed?: string[];
+            /**
+             * Reason
+             * @default null
+             */
+            reason?: string | null;
             /** @default null */
             rows?: components["schemas"]["RowsAnswer"] | null;
+            /** Tables */
+            tables?: string[];
             /** @default null */
             totals?: components["schemas"]["TotalsAnswer"] | null;
         };
         /** @enum {string} */
         ExhibitKindEnum: "figure" | "bar" | "line" | "list" | "two_way";
+        /**
+         * ExhibitTried
+         * @description The exhibit for each viewer, in order; what is wrong with it, for any viewer.
+         */
+        ExhibitTried: {
+            /** Answers */
+            answers: components["schemas"]["ExhibitAnswer"][];
+            /** Measures */
+            measures: {
+                [key: string]: components["schemas"]["MeasureLabel"];
+            };
+        };
+        /**
+         * ExhibitTry
+         * @description An exhibit that is being written, for viewers.
+         */
+        ExhibitTry: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            exhibit: components["schemas"]["Exhibit"];
+            /** Model */
+            model: string;
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+            /** Viewers */
+            viewers: (string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"])[];
+        };
+        /**
+         * ExportRequest
+         * @description An exhibit, or rows beneath it, as a file.
+         */
+        ExportRequest: {
+            /**
+             * Beneath
+             * @default false
+             */
+            beneath?: boolean;
+            /** Exhibit */
+            exhibit: number;
+            /** Filters */
+            filters?: components["schemas"]["PageFilter"][];
+            /** Format */
+            format: components["schemas"]["ExportRequestFormatEnum"];
+            /** Key */
+            key?: (boolean | number | string | null)[];
+            /**
+             * Limit
+             * @default 200
+             */
+            limit?: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset?: number;
+            /**
+             * Table
+             * @default null
+             */
+            table?: string | null;
+        };
+        /** @enum {string} */
+        ExportRequestFormatEnum: "csv" | "xlsx";
+        /**
+         * Fallen
+         * @description Something absent under a role although the role does not name it, and the absent things it needs.
+         *
+         *     Of a page, `needs` are its exhibits; a page falls when none of them is left.
+         */
+        Fallen: {
+            /** Kind */
+            kind: components["schemas"]["FallenKindEnum"];
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Needs */
+            needs: string[];
+            /**
+             * Page
+             * @default null
+             */
+            page?: string | null;
+        };
+        /** @enum {string} */
+        FallenKindEnum: "measure" | "hierarchy" | "cube" | "exhibit" | "page";
         /**
          * Fault
          * @description What looks wrong in a cell, and the nearest value that would do; `careful` where the line works but is worth a look.
@@ -2027,7 +2644,7 @@ export interface components {
              */
             encoding?: components["schemas"]["EncodingEnum"];
             /** Format */
-            format: components["schemas"]["FormatEnum"];
+            format: components["schemas"]["FileReadingFormatEnum"];
             /**
              * Header Row
              * @default 1
@@ -2038,6 +2655,24 @@ export interface components {
              * @default null
              */
             sheet?: string | null;
+        };
+        /** @enum {string} */
+        FileReadingFormatEnum: "csv" | "parquet" | "xlsx";
+        /**
+         * FilterChoice
+         * @description A column a page can be narrowed by, with the values offered; `more` says that there are others.
+         */
+        FilterChoice: {
+            /** Column */
+            column: string;
+            /** Label */
+            label: string;
+            /** More */
+            more: boolean;
+            /** Type */
+            type: string;
+            /** Values */
+            values: (boolean | number | string)[];
         };
         /**
          * FirstPassword
@@ -2058,42 +2693,105 @@ export interface components {
         FixedMask: {
             fixed: components["schemas"]["Fixed"];
         };
-        /** @enum {string} */
-        FormatEnum: "csv" | "parquet" | "xlsx";
         /** FullInTotals */
         FullInTotals: {
             full: components["schemas"]["AtLeast"];
         };
         /**
+         * GivenAway
+         * @description Numbers of hidden members that whole totals less the visible lines give, in sentences.
+         */
+        GivenAway: {
+            /** Evidence */
+            evidence: string[];
+            /** Message */
+            message: string;
+        };
+        /**
          * GridAnswer
-         * @description The first rows of a file as they stand; `refused` says why it cannot be read this way.
+         * @description Lines of the grid; `changed` counts those with a difference.
          */
         GridAnswer: {
-            /** Headers */
-            headers: string[];
-            /** Problems */
-            problems: components["schemas"]["ProblemShape"][];
-            /** Proposed Header Row */
-            proposed_header_row: number;
-            reading: components["schemas"]["FileReading"];
-            refused: components["schemas"]["ProblemShape"] | null;
-            /** Rows */
-            rows: string[][];
-            /** Sheets */
-            sheets: string[];
+            /** Changed */
+            changed: number;
+            /** Lines */
+            lines: components["schemas"]["GridLine"][];
+            /** Pages */
+            pages: string[];
+            /** Total */
+            total: number;
+        };
+        /**
+         * GridLine
+         * @description One holder: the pages it can open before and after the edit.
+         */
+        GridLine: {
+            /** After */
+            after: string[];
+            /** Before */
+            before: string[];
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
         };
         /**
          * GridRequest
-         * @description How to read the file; left out, the best guess is made. With `header_chosen` the header's row stays as it is.
+         * @description Who can open which pages: people, groups or roles against pages, before and after unsaved edits.
          */
         GridRequest: {
             /**
-             * Header Chosen
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /**
+             * By
+             * @default people
+             */
+            by?: components["schemas"]["ByEnum"];
+            /**
+             * Changed Only
              * @default false
              */
-            header_chosen?: boolean;
-            /** @default null */
-            reading?: components["schemas"]["FileReading"] | null;
+            changed_only?: boolean;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /**
+             * Limit
+             * @default 100
+             */
+            limit?: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset?: number;
+            /**
+             * Search
+             * @default
+             */
+            search?: string;
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+        };
+        /**
+         * Group
+         * @description Clauses and groups joined by AND or by OR; negated, none of it may be true.
+         */
+        Group: {
+            /** Joined */
+            joined: components["schemas"]["JoinedEnum"];
+            /**
+             * Negated
+             * @default false
+             */
+            negated?: boolean;
+            /** Parts */
+            parts?: (components["schemas"]["Clause"] | components["schemas"]["Group"])[];
         };
         /**
          * GroupChange
@@ -2428,6 +3126,8 @@ export interface components {
         };
         /** @enum {string} */
         ItemChangeKindEnum: "models" | "roles" | "shelves" | "pages";
+        /** @enum {string} */
+        JoinedEnum: "and" | "or";
         /** Keep */
         Keep: {
             /**
@@ -2493,6 +3193,8 @@ export interface components {
         };
         /** @enum {string} */
         LadderRungKindEnum: "locked" | "own" | "group" | "organization" | "default";
+        /** @enum {string} */
+        LayerEnum: "account" | "page" | "model" | "object" | "rows" | "masks" | "limits";
         /**
          * Line
          * @description One combination of the columns asked by; `depth` stands on subtotals only.
@@ -2522,6 +3224,26 @@ export interface components {
             values: {
                 [key: string]: boolean | number | string | null;
             };
+        };
+        /**
+         * LineEffect
+         * @description A line: its values, whom it names, how many rows it opens alone, and what is wrong; `in_force` is what the condition says of it.
+         */
+        LineEffect: {
+            /** Faults */
+            faults: string[];
+            /** In Force */
+            in_force: boolean;
+            /** Line */
+            line: number;
+            /** Named */
+            named: number;
+            /** People */
+            people: string[];
+            /** Rows */
+            rows: number;
+            /** Values */
+            values: unknown[];
         };
         /**
          * LineEntry
@@ -2639,6 +3361,20 @@ export interface components {
             when?: string | null;
             /** With */
             with: ("withhold" | "hash") | components["schemas"]["FixedMask"] | components["schemas"]["KeepMask"] | components["schemas"]["RoundMask"] | components["schemas"]["PeriodMask"];
+        };
+        /**
+         * MatchEvidence
+         * @description How many of the values of a column of the table of entitlements stand in a column of the secured table.
+         */
+        MatchEvidence: {
+            /** Column */
+            column: string;
+            /** Found */
+            found: number;
+            /** Of */
+            of: number;
+            /** Through */
+            through: string;
         };
         /**
          * Measure
@@ -2904,6 +3640,14 @@ export interface components {
             ask: components["schemas"]["Question"][];
         };
         /**
+         * MyLook
+         * @description One's own page, under filters.
+         */
+        MyLook: {
+            /** Filters */
+            filters?: components["schemas"]["PageFilter"][];
+        };
+        /**
          * MyPage
          * @description A page in a viewer's own list.
          */
@@ -3119,8 +3863,6 @@ export interface components {
             value: boolean | number | string | (boolean | number | string)[] | null;
         };
         /** @enum {string} */
-        OutcomeEnum: "created" | "changed" | "unchanged" | "refused";
-        /** @enum {string} */
         OwnValuesEnum: "add" | "replace";
         /**
          * OwnedThing
@@ -3156,6 +3898,8 @@ export interface components {
             about?: string | null;
             /** Exhibits */
             exhibits?: components["schemas"]["Exhibit"][];
+            /** Filters */
+            filters?: string[];
             /**
              * Keeper
              * @default null
@@ -3200,8 +3944,12 @@ export interface components {
         PageAnswer: {
             /** Exhibits */
             exhibits: components["schemas"]["ExhibitAnswer"][];
+            /** Filters */
+            filters: components["schemas"]["FilterChoice"][];
             /** Label */
             label: string;
+            /** May Export */
+            may_export: boolean;
             /** Measures */
             measures: {
                 [key: string]: components["schemas"]["MeasureLabel"];
@@ -3213,12 +3961,24 @@ export interface components {
         };
         /**
          * PageEntry
-         * @description A page in the list, with how many may open it.
+         * @description A page in the list, with who may open it; `version` is that of the draft, 0 where it is live only.
          */
         PageEntry: {
             /** Openers */
             openers: string[];
             page: components["schemas"]["Page"];
+            /** Version */
+            version: number;
+        };
+        /**
+         * PageFilter
+         * @description A page narrowed by values of a column; null among them stands for blank.
+         */
+        PageFilter: {
+            /** Column */
+            column: string;
+            /** Values */
+            values: (boolean | number | string | null)[];
         };
         /**
          * PageLook
@@ -3233,7 +3993,7 @@ export interface components {
         };
         /**
          * PageLookRequest
-         * @description A page as another viewer sees it.
+         * @description A page as another viewer sees it, under filters.
          */
         PageLookRequest: {
             /**
@@ -3243,6 +4003,8 @@ export interface components {
             as_of?: string | null;
             /** Edited */
             edited?: components["schemas"]["Role"][];
+            /** Filters */
+            filters?: components["schemas"]["PageFilter"][];
             /**
              * State
              * @default draft
@@ -3250,6 +4012,18 @@ export interface components {
             state?: components["schemas"]["State374Enum"];
             /** Viewer */
             viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"];
+        };
+        /**
+         * PageSave
+         * @description A page to save; `version` is the one that was edited, left out for a new page.
+         */
+        PageSave: {
+            page: components["schemas"]["Page"];
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
         };
         /**
          * PagesAnswer
@@ -3517,6 +4291,34 @@ export interface components {
             organization: string | null;
         };
         /**
+         * PersonEvidence
+         * @description How many of a column's values name somebody when they are read as one kind of name.
+         */
+        PersonEvidence: {
+            /** Column */
+            column: string;
+            /** Found */
+            found: number;
+            /** Of */
+            of: number;
+            /** Person Is */
+            person_is: string;
+        };
+        /**
+         * PersonReach
+         * @description Somebody who sees some of the rows, and through which grant roles.
+         */
+        PersonReach: {
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Through */
+            through: components["schemas"]["RoleReach"][];
+        };
+        /**
          * PlaceCard
          * @description A group or an organization with all that is kept of it.
          */
@@ -3704,6 +4506,60 @@ export interface components {
             totals?: components["schemas"]["TotalsQuestion"] | null;
         };
         /**
+         * ReachAnswer
+         * @description How many rows are meant, and everybody who sees some of them, in login order.
+         */
+        ReachAnswer: {
+            /** People */
+            people: components["schemas"]["PersonReach"][];
+            /** Rows */
+            rows: number;
+        };
+        /**
+         * ReachQuestion
+         * @description Rows of a table for which a condition is true, or those at or beneath a member of a hierarchy.
+         */
+        ReachQuestion: {
+            /**
+             * Hierarchy
+             * @default null
+             */
+            hierarchy?: string | null;
+            /** Model */
+            model: string;
+            /** Path */
+            path?: (boolean | number | string)[];
+            /**
+             * Table
+             * @default null
+             */
+            table?: string | null;
+            /**
+             * Where
+             * @default null
+             */
+            where?: string | null;
+        };
+        /**
+         * ReachRequest
+         * @description Who may see some rows, and by which sentence.
+         */
+        ReachRequest: {
+            about: components["schemas"]["ReachQuestion"];
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+        };
+        /**
          * RealViewer
          * @description A user, optionally with only these roles (2.7).
          */
@@ -3715,6 +4571,29 @@ export interface components {
              * @default null
              */
             only_roles?: string[] | null;
+        };
+        /**
+         * Reason
+         * @description What one role, or one sentence of it, says.
+         */
+        Reason: {
+            /** Compared */
+            compared?: components["schemas"]["Compared"][];
+            /** Held By */
+            held_by: string[];
+            /** Kind */
+            kind: string;
+            /** Message */
+            message: string;
+            /** Passes */
+            passes: boolean;
+            /** Role */
+            role: string;
+            /**
+             * Sentence
+             * @default null
+             */
+            sentence?: number | null;
         };
         /**
          * RefreshReport
@@ -3858,6 +4737,32 @@ export interface components {
             releases: components["schemas"]["ReleaseEntry"][];
         };
         /**
+         * Remedy
+         * @description One change that alone lets the viewer see it, wholly or in part.
+         */
+        Remedy: {
+            /** Kind */
+            kind: components["schemas"]["RemedyKindEnum"];
+            /** Message */
+            message: string;
+            /** Name */
+            name: string;
+            /** Outcome */
+            outcome: components["schemas"]["RemedyOutcomeEnum"];
+        };
+        /** @enum {string} */
+        RemedyKindEnum: "assign" | "take_away" | "join" | "attribute" | "enable";
+        /** @enum {string} */
+        RemedyOutcomeEnum: "can" | "masked";
+        /**
+         * ReplaceRequest
+         * @description The roles to replace, as they were suggested.
+         */
+        ReplaceRequest: {
+            /** Roles */
+            roles: string[];
+        };
+        /**
          * Role
          * @description Opens (grant) or narrows (limit), by its sentences, for those it is assigned to (5.1).
          */
@@ -3902,8 +4807,21 @@ export interface components {
             sentences?: components["schemas"]["Sentence"][];
         };
         /**
+         * RoleAlone
+         * @description One of the roles: what it opens alone (a limit role: what it leaves).
+         */
+        RoleAlone: {
+            /** Kind */
+            kind: components["schemas"]["KindB14Enum"];
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            share: components["schemas"]["ModelShare"];
+        };
+        /**
          * RoleEntry
-         * @description A role of the draft, who holds it, and whether it is live as it stands.
+         * @description A role of the draft, who holds it, and whether it is live as it stands; `released` is how it is live.
          */
         RoleEntry: {
             /** Assignments */
@@ -3914,6 +4832,7 @@ export interface components {
             holders: components["schemas"]["Holder"][];
             /** Live */
             live: boolean;
+            released: components["schemas"]["Role"] | null;
             role: components["schemas"]["Role"];
             /** Version */
             version: number;
@@ -3928,6 +4847,20 @@ export interface components {
             groups: string[];
         };
         /**
+         * RoleReach
+         * @description Through one role: how many of the rows, and the sentences that decide about the table (none: the role leaves it whole, or a lookup decides).
+         */
+        RoleReach: {
+            /** Label */
+            label: string;
+            /** Role */
+            role: string;
+            /** Rows */
+            rows: number;
+            /** Sentences */
+            sentences: number[];
+        };
+        /**
          * RoleSave
          * @description A role to save, without assignments; `version` is the one that was edited, left out for a new role.
          */
@@ -3938,6 +4871,32 @@ export interface components {
              * @default null
              */
             version?: number | null;
+        };
+        /**
+         * RoleUse
+         * @description A place that names the role: where it stands, in words, and the role whose sentence it is, if it is one.
+         */
+        RoleUse: {
+            /** Place */
+            place: string;
+            /**
+             * Role
+             * @default null
+             */
+            role?: string | null;
+            /**
+             * Sentence
+             * @default null
+             */
+            sentence?: number | null;
+        };
+        /**
+         * RoleUsesAnswer
+         * @description Where a role is named, but for its own assignments.
+         */
+        RoleUsesAnswer: {
+            /** Uses */
+            uses: components["schemas"]["RoleUse"][];
         };
         /**
          * RolesAnswer
@@ -3959,6 +4918,18 @@ export interface components {
             to: number;
         };
         /**
+         * RowPart
+         * @description Rows of the chosen table that exactly these grant roles open; `left` of them remain after the limits.
+         */
+        RowPart: {
+            /** Left */
+            left: number;
+            /** Roles */
+            roles: string[];
+            /** Rows */
+            rows: number;
+        };
+        /**
          * RowReport
          * @description What a row does, or why it is refused; `changes` say what becomes of what.
          */
@@ -3968,12 +4939,14 @@ export interface components {
             /** Name */
             name: string;
             /** Outcome */
-            outcome: components["schemas"]["OutcomeEnum"];
+            outcome: components["schemas"]["RowReportOutcomeEnum"];
             /** Row */
             row: number;
             /** Why */
             why: string | null;
         };
+        /** @enum {string} */
+        RowReportOutcomeEnum: "created" | "changed" | "unchanged" | "refused";
         /**
          * RowsAnswer
          * @description Rows as the viewer sees them. `visible` counts what matches, before limit and offset.
@@ -4032,7 +5005,7 @@ export interface components {
         };
         /**
          * Sentence
-         * @description One sentence of a role: exactly one kind, and why it is there.
+         * @description One sentence of a role: exactly one kind, and why it is there; one that is switched off says nothing.
          */
         Sentence: {
             /**
@@ -4057,6 +5030,11 @@ export interface components {
             members?: components["schemas"]["MembersSentence"] | null;
             /** @default null */
             objects?: components["schemas"]["ObjectsSentence"] | null;
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
             /** @default null */
             pages?: components["schemas"]["PagesSentence"] | null;
             /**
@@ -4120,6 +5098,39 @@ export interface components {
             workspace: string;
         };
         /**
+         * Shelf
+         * @description Where pages lie.
+         */
+        Shelf: {
+            /**
+             * About
+             * @default null
+             */
+            about?: string | null;
+            /**
+             * Keeper
+             * @default null
+             */
+            keeper?: string | null;
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Reason
+             * @default null
+             */
+            reason?: string | null;
+            /**
+             * Review By
+             * @default null
+             */
+            review_by?: string | null;
+        };
+        /**
          * ShelfEntry
          * @description A shelf with its pages.
          */
@@ -4130,6 +5141,18 @@ export interface components {
             name: string;
             /** Pages */
             pages: components["schemas"]["PageEntry"][];
+        };
+        /**
+         * ShelfSave
+         * @description A shelf to save; `new` where it is to be made.
+         */
+        ShelfSave: {
+            /**
+             * New
+             * @default false
+             */
+            new?: boolean;
+            shelf: components["schemas"]["Shelf"];
         };
         /** @enum {string} */
         ShownToEnum: "everyone" | "administrator" | "nobody";
@@ -4151,6 +5174,28 @@ export interface components {
             login: string;
             /** Name */
             name: string;
+        };
+        /**
+         * SimilarAnswer
+         * @description Roles that one role could replace without a change for anybody.
+         */
+        SimilarAnswer: {
+            /** Suggestions */
+            suggestions: components["schemas"]["Suggestion"][];
+        };
+        /**
+         * SimilarRole
+         * @description One of the roles, and the values in which it differs.
+         */
+        SimilarRole: {
+            /** Holders */
+            holders: number;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Values */
+            values: (boolean | number | string)[];
         };
         /**
          * SourceChoice
@@ -4199,6 +5244,31 @@ export interface components {
             live: number | null;
             /** Models */
             models: components["schemas"]["ModelName"][];
+        };
+        /** @enum {string} */
+        StatesEnum: "visible" | "masked" | "hidden";
+        /**
+         * Suggestion
+         * @description Roles that one role could replace. `attribute` decides in their place; where it does not exist yet, `new_values` says where it is set.
+         *
+         *     `proof` says how many people were compared, row by row and object by object; a suggestion is made only if nothing changes for any of them.
+         */
+        Suggestion: {
+            /** Attribute */
+            attribute: string;
+            /** Column */
+            column: string;
+            /** New */
+            new: boolean;
+            /** New Values */
+            new_values?: components["schemas"]["ValuesFor"][];
+            /** People */
+            people: number;
+            role: components["schemas"]["Role"];
+            /** Roles */
+            roles: components["schemas"]["SimilarRole"][];
+            /** Type */
+            type: string;
         };
         /**
          * Table
@@ -4387,6 +5457,8 @@ export interface components {
         };
         /** @enum {string} */
         ToEnum: "month" | "quarter" | "year";
+        /** @enum {string} */
+        TogetherEnum: "visible" | "masked" | "hidden";
         /**
          * TotalChange
          * @description A total before and after; None where there is none.
@@ -4454,6 +5526,91 @@ export interface components {
              * @default null
              */
             where?: string | null;
+        };
+        /**
+         * Trace
+         * @description The layers in order, and the outcome: can, can in part (masked), or cannot.
+         */
+        Trace: {
+            /** Layers */
+            layers: components["schemas"]["TraceLayer"][];
+            /** Outcome */
+            outcome: components["schemas"]["TraceOutcomeEnum"];
+            /** Viewer */
+            viewer: string;
+        };
+        /**
+         * TraceLayer
+         * @description One layer with its verdict; the first that stops decides.
+         */
+        TraceLayer: {
+            /** Layer */
+            layer: components["schemas"]["LayerEnum"];
+            /** Message */
+            message: string;
+            /** Reasons */
+            reasons?: components["schemas"]["Reason"][];
+            /** Verdict */
+            verdict: components["schemas"]["VerdictEnum"];
+        };
+        /** @enum {string} */
+        TraceOutcomeEnum: "can" | "masked" | "cannot";
+        /**
+         * Traced
+         * @description What is asked about: a page, an object, or a row with perhaps one of its cells or a measure it may count in.
+         *
+         *     `row` is the value of the table's key; for tables without one, and only there, the number of the row from 0.
+         */
+        Traced: {
+            /**
+             * Action
+             * @default open
+             */
+            action?: components["schemas"]["ActionEnum"];
+            /**
+             * Change
+             * @default null
+             */
+            change?: ("update" | "delete") | null;
+            /**
+             * Column
+             * @default null
+             */
+            column?: string | null;
+            /**
+             * Measure
+             * @default null
+             */
+            measure?: string | null;
+            /**
+             * Model
+             * @default null
+             */
+            model?: string | null;
+            /**
+             * Object
+             * @default null
+             */
+            object?: string | null;
+            /**
+             * Page
+             * @default null
+             */
+            page?: string | null;
+            /**
+             * Row
+             * @default null
+             */
+            row?: boolean | number | string | null;
+            /** Set */
+            set?: {
+                [key: string]: boolean | number | string | null;
+            };
+            /**
+             * Table
+             * @default null
+             */
+            table?: string | null;
         };
         /**
          * TrailAnswer
@@ -4541,6 +5698,24 @@ export interface components {
             values: components["schemas"]["ValueCount"][];
         };
         /**
+         * ValuesFor
+         * @description Values that a new attribute gets where a role is assigned: on a group or a user.
+         */
+        ValuesFor: {
+            /**
+             * Group
+             * @default null
+             */
+            group?: string | null;
+            /**
+             * User
+             * @default null
+             */
+            user?: string | null;
+            /** Values */
+            values: (boolean | number | string)[];
+        };
+        /**
          * ValuesMoved
          * @description How many distinct values of a column came or went, some of them, and how many rows they stand in.
          */
@@ -4552,6 +5727,8 @@ export interface components {
             /** Values */
             values: number;
         };
+        /** @enum {string} */
+        VerdictEnum: "passes" | "masked" | "stops";
         /**
          * ViewerAnswers
          * @description One viewer's answers, in the order asked.
@@ -4587,6 +5764,76 @@ export interface components {
         ViewerItem: {
             /** Viewer */
             viewer: string;
+        };
+        /**
+         * WholeTotalsAnswer
+         * @description Empty where nothing single can be worked out.
+         */
+        WholeTotalsAnswer: {
+            /** Found */
+            found: components["schemas"]["GivenAway"][];
+        };
+        /**
+         * WholeTotalsRequest
+         * @description What whole totals of a members sentence, at a place in the edited role, give away to some viewers.
+         */
+        WholeTotalsRequest: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /** Role */
+            role: string;
+            /** Sentence */
+            sentence: number;
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+            /** Viewers */
+            viewers: (string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"])[];
+        };
+        /**
+         * WhyAnswer
+         * @description The trace, what single changes would help, and the layer where another viewer parts.
+         */
+        WhyAnswer: {
+            other: components["schemas"]["Trace"] | null;
+            /** Parts At */
+            parts_at: string | null;
+            /** Remedies */
+            remedies: components["schemas"]["Remedy"][];
+            trace: components["schemas"]["Trace"];
+        };
+        /**
+         * WhyRequest
+         * @description Why a viewer can or cannot; with another viewer, where the two part.
+         */
+        WhyRequest: {
+            about: components["schemas"]["Traced"];
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /**
+             * Other
+             * @default null
+             */
+            other?: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"] | null;
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+            /** Viewer */
+            viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"];
         };
     };
     responses: never;
@@ -4642,6 +5889,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CheckAnswer"];
+                };
+            };
+        };
+    };
+    combine_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CombineRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Combined"];
                 };
             };
         };
@@ -4756,6 +6026,52 @@ export interface operations {
             };
         };
     };
+    entitlements_columns_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvidenceRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntitlementEvidence"];
+                };
+            };
+        };
+    };
+    entitlements_lines_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntitlementRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntitlementLines"];
+                };
+            };
+        };
+    };
     evaluate_create: {
         parameters: {
             query?: never;
@@ -4775,6 +6091,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EvaluateAnswer"];
+                };
+            };
+        };
+    };
+    exhibits_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExhibitTry"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExhibitTried"];
+                };
+            };
+        };
+    };
+    grid_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["GridRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GridAnswer"];
                 };
             };
         };
@@ -5240,6 +6602,81 @@ export interface operations {
             };
         };
     };
+    my_pages_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MyLook"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageAnswer"];
+                };
+            };
+        };
+    };
+    my_pages_beneath_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeneathRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowsAnswer"];
+                };
+            };
+        };
+    };
+    my_pages_export_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     organizations_retrieve: {
         parameters: {
             query?: never;
@@ -5278,6 +6715,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PagesList"];
+                };
+            };
+        };
+    };
+    pages_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PageSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageEntry"];
+                };
+            };
+        };
+    };
+    pages_destroy: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    pages_beneath_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeneathLook"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowsAnswer"];
                 };
             };
         };
@@ -5461,6 +6970,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proposal"];
+                };
+            };
+        };
+    };
+    reaching_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachAnswer"];
                 };
             };
         };
@@ -5749,6 +7281,27 @@ export interface operations {
             };
         };
     };
+    roles_uses_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoleUsesAnswer"];
+                };
+            };
+        };
+    };
     rows_create: {
         parameters: {
             query?: never;
@@ -5907,6 +7460,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionAnswer"];
+                };
+            };
+        };
+    };
+    shelves_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShelfSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfSave"];
+                };
+            };
+        };
+    };
+    shelves_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shelf: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    similar_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SimilarAnswer"];
+                };
+            };
+        };
+    };
+    similar_replace_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplaceRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoleEntry"];
                 };
             };
         };
@@ -6079,6 +7719,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GridAnswer"];
+                };
+            };
+        };
+    };
+    whole_totals_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WholeTotalsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeTotalsAnswer"];
+                };
+            };
+        };
+    };
+    why_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyAnswer"];
                 };
             };
         };

@@ -82,7 +82,7 @@ def _tags_open(evaluator: Evaluator, compiled: CompiledRole, path: str) -> Itera
     if compiled.objects is None or role.model is None:
         return
     schema = evaluator.models[role.model].schema
-    hidden_by_name = {name for sentence in role.sentences if sentence.objects for name in sentence.objects.hide}
+    hidden_by_name = {name for _, sentence in role.acting if sentence.objects for name in sentence.objects.hide}
     hidden_tags = {tag for (table, name), column in schema.columns.items() if f"column:{table}.{name}" in hidden_by_name for tag in column.tags}
     for tag in sorted(hidden_tags):
         left = sorted(f"{table}.{name}" for (table, name), column in schema.columns.items() if tag in column.tags and (table, name) in compiled.objects.columns)
@@ -106,7 +106,7 @@ def _opened_by_another(evaluator: Evaluator, viewers: list[Viewer]) -> Iterator[
         grants = [evaluator.roles[name] for name in viewer.held if evaluator.roles[name].role.kind == "grant" and evaluator.roles[name].objects]
         limits = [evaluator.roles[name] for name in viewer.held if evaluator.roles[name].role.kind == "limit"]
         for hiding in grants:
-            for tag in {name for sentence in hiding.role.sentences if sentence.objects for name in sentence.objects.hide if name.startswith("tag:")}:
+            for tag in {name for _, sentence in hiding.role.acting if sentence.objects for name in sentence.objects.hide if name.startswith("tag:")}:
                 for opening in grants:
                     if opening is not hiding and opening.role.model == hiding.role.model and _opens(evaluator, opening, limits, tag.removeprefix("tag:")):
                         found.setdefault((tag, hiding.role.title, opening.role.title), []).append(viewer.login or "")

@@ -27,7 +27,7 @@ def disclosure_findings(evaluator: Evaluator, viewers: list[Viewer]) -> Iterator
             for rule in compiled.rows:
                 if isinstance(rule, MembersRule) and rule.whole:
                     holders = [viewer for viewer in viewers if viewer.enabled and role.name in viewer.held]
-                    yield from _whole(evaluator, compiled, rule, holders, f"roles[{index}].sentences[{rule.sentence}].members")
+                    yield from whole_total_findings(evaluator, compiled, rule, holders, f"roles[{index}].sentences[{rule.sentence}].members")
 
 
 def _derivable(evaluator: Evaluator, compiled: CompiledRole, path: str) -> Iterator[Finding]:
@@ -94,7 +94,7 @@ def _bare(node: tree.Node) -> tree.Node:
     return replace(node, **changes)
 
 
-def _whole(evaluator: Evaluator, compiled: CompiledRole, rule: MembersRule, holders: list[Viewer], path: str) -> Iterator[Finding]:
+def whole_total_findings(evaluator: Evaluator, compiled: CompiledRole, rule: MembersRule, holders: list[Viewer], path: str) -> Iterator[Finding]:
     """Numbers of single hidden members that a whole total less its visible members gives."""
     model = evaluator.models[compiled.role.model or ""]
     additive = [name for name in sorted(model.measures) if _additive(model.measures[name]) and model.schema.reaches(model.measures[name].table, rule.table)]

@@ -1,0 +1,145 @@
+"""Explanations for administrators: why, who sees it, what a line of entitlements, whole totals or several roles do."""
+
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from moorland.core.bundle.people import ViewerReference
+from moorland.core.bundle.problems import BundleError
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.member_rules import MembersRule
+from moorland.core.insight.combining import Combined, combined
+from moorland.core.insight.findings.disclosure import whole_total_findings
+from moorland.core.insight.listed import EntitlementEvidence, EntitlementLines, entitlement_evidence, entitlement_lines
+from moorland.core.insight.reaching import ReachAnswer, reaching
+from moorland.core.insight.remedies import remedies
+from moorland.core.insight.trace import trace, where_they_part
+from moorland.server.errors import Failure, answer, missing, read_body
+from moorland.server.state import evaluator
+from moorland.server.viewing.insight_shapes import (
+    CombineRequest,
+    EntitlementRequest,
+    EvidenceRequest,
+    GivenAway,
+    ReachRequest,
+    WholeTotalsAnswer,
+    WholeTotalsRequest,
+    WhyAnswer,
+    WhyRequest,
+)
+from moorland.server.viewing.looks import record_look
+from moorland.server.viewing.service import evaluators, resolve, viewer_title
+from moorland.server.viewing.shapes import AllData, Asked, PinnedViewer
+
+
+def asked_evaluator(asked: Asked) -> Evaluator:
+    """The evaluator of a request, unsaved roles included. Raises Failure with what is wrong in them."""
+    _, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
+    if after is None:
+        raise Failure(422, "invalid", problems[0].sentence(), problems)
+    return after
+
+
+def _reference(pinned: PinnedViewer) -> ViewerReference:
+    if isinstance(pinned, AllData):
+        raise Failure(422, "invalid", "All the data is nobody: there is nothing to explain.")
+    return pinned
+
+
+class Why(APIView):
+    """Administrators: why a viewer can or cannot, layer by layer, and what would have to change."""
+
+    @extend_schema(request=WhyRequest, responses=WhyAnswer)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, WhyRequest)
+        base = asked_evaluator(asked)
+        viewer = _reference(asked.viewer)
+        about = asked.about
+        subject = f"why: {about.page or about.object or about.table}"
+        record_look(request.user, [viewer_title(pinned) for pinned in (asked.viewer, asked.other) if pinned is not None], subject, asked.state)
+        found = trace(base, viewer, about)
+        other = trace(base, _reference(asked.other), about) if asked.other is not None else None
+        parted = where_they_part(found, other) if other is not None else None
+        helping = remedies(base, viewer, about) if found.outcome != "can" else []
+        return answer(WhyAnswer(trace=found, remedies=helping, other=other, parts_at=parted[0].layer if parted else None))
+
+
+class Reaching(APIView):
+    """Administrators: everybody who may list some rows, and by which role and sentence."""
+
+    @extend_schema(request=ReachRequest, responses=ReachAnswer)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, ReachRequest)
+        base = asked_evaluator(asked)
+        record_look(request.user, ["everyone"], f"who sees {asked.about.table or asked.about.hierarchy}", asked.state)
+        return answer(reaching(base, asked.about))
+
+
+class EntitlementEffects(APIView):
+    """Administrators: what each line of a table of entitlements does."""
+
+    @extend_schema(request=EntitlementRequest, responses=EntitlementLines)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, EntitlementRequest)
+        base = asked_evaluator(asked)
+        _tables_exist(base, asked.model, asked.sentence.table, asked.sentence.through)
+        record_look(request.user, ["all data"], f"lines of {asked.sentence.through}", asked.state)
+        return answer(entitlement_lines(base, asked.model, asked.sentence, asked.limit, asked.offset, asked.faulty_only))
+
+
+class EntitlementColumns(APIView):
+    """Administrators: evidence for which column names the person and which columns match."""
+
+    @extend_schema(request=EvidenceRequest, responses=EntitlementEvidence)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, EvidenceRequest)
+        base = evaluator("draft")
+        _tables_exist(base, asked.model, asked.table, asked.through)
+        return answer(entitlement_evidence(base, asked.model, asked.through, asked.table, asked.separator))
+
+
+def _tables_exist(base: Evaluator, model: str, *tables: str) -> None:
+    if model not in base.models:
+        raise missing("model", model)
+    for table in tables:
+        if table not in base.models[model].schema.tables:
+            raise missing("table", table)
+
+
+class Combine(APIView):
+    """Administrators: what several roles open alone and together."""
+
+    @extend_schema(request=CombineRequest, responses=Combined)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, CombineRequest)
+        base = asked_evaluator(asked)
+        if asked.about.model not in base.models:
+            raise missing("model", asked.about.model)
+        for name in asked.about.roles:
+            if name not in base.roles:
+                raise missing("role", name)
+        record_look(request.user, [asked.about.login or "nobody in particular"], f"roles {', '.join(asked.about.roles)}", asked.state)
+        return answer(combined(base, asked.about))
+
+
+class WholeTotals(APIView):
+    """Administrators: a worked example of what whole totals of a members sentence give away."""
+
+    @extend_schema(request=WholeTotalsRequest, responses=WholeTotalsAnswer)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, WholeTotalsRequest)
+        base = asked_evaluator(asked)
+        role = base.roles.get(asked.role)
+        rule = next((rule for rule in role.rows if rule.sentence == asked.sentence), None) if role else None
+        if role is None or not isinstance(rule, MembersRule):
+            raise missing("members sentence", f"{asked.role}, {asked.sentence + 1}")
+        viewers = []
+        for pinned in asked.viewers:
+            try:
+                viewers.append(resolve(base, pinned, lenient=True))
+            except BundleError:
+                continue
+        record_look(request.user, [viewer_title(pinned) for pinned in asked.viewers], f"whole totals of {rule.hierarchy.name}", asked.state)
+        found = whole_total_findings(base, role, rule, viewers, "")
+        return answer(WholeTotalsAnswer(found=[GivenAway(message=item.message, evidence=list(item.evidence)) for item in found]))

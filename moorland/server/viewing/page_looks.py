@@ -1,0 +1,244 @@
+"""Pages as somebody sees them: exhibits answered and narrowed, rows beneath a number, and exports within the rules (semantics.md 5.7, 7.1, 10)."""
+
+from typing import Any
+
+from moorland.core.bundle.pages import Exhibit, Page
+from moorland.core.engine.counting import counted_tables
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.objects import NOTHING
+from moorland.core.engine.questions import PagesAnswer, PagesQuestion, Question, Refused, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
+from moorland.core.insight.falling import missing_for
+from moorland.core.language.writing import all_of_text, column_text, one_of_text
+from moorland.core.people import Viewer
+from moorland.server.errors import Failure, missing
+from moorland.server.viewing.page_shapes import BeneathRequest, ExhibitAnswer, FilterChoice, MeasureLabel, PageAnswer, PageFilter
+from moorland.server.viewing.service import for_viewers_channel, without_states
+
+#: So many values are offered to narrow a page by.
+MOST_CHOICES = 500
+
+
+def page_as_seen(base: Evaluator, viewer: Viewer, page: Page, filters: list[PageFilter], own: bool = False) -> PageAnswer:
+    """The page with the answer of each exhibit; one that answers not found, or with no measure left, is unavailable (10.3).
+
+    With `own`, for viewers themselves, an unavailable exhibit does not even keep its title, because a title can name what is
+    withheld; otherwise it says what it needs. Raises Failure (404) for a filter over a column that does not exist for the viewer.
+    """
+    seen = _Seen(base, viewer, page.model, filters, own)
+    exhibits = [seen.exhibit(exhibit) for exhibit in page.exhibits]
+    shown = {name for entry in exhibits if entry.totals for name in entry.totals.measures}
+    actions = base.answer(viewer, Question(pages=PagesQuestion()))
+    may_export = viewer.everything or (isinstance(actions, PagesAnswer) and page.name in actions.export)
+    return PageAnswer(
+        name=page.name,
+        label=page.title,
+        shelf=page.shelf,
+        exhibits=exhibits,
+        measures=seen.labels(shown),
+        filters=[choice for written in page.filters if (choice := seen.choices(page, written))],
+        may_export=may_export,
+    )
+
+
+class _Seen:
+    """The exhibits of one model for one viewer, under the filters chosen."""
+
+    def __init__(self, base: Evaluator, viewer: Viewer, model: str | None, filters: list[PageFilter], own: bool) -> None:
+        self.base, self.viewer, self.model, self.own = base, viewer, model or "", own
+        self._compiled = base.models.get(self.model)
+        try:
+            self.seen = base.viewer_model(viewer, self.model)
+            self.objects = self.seen.objects
+        except Refused:
+            self.objects = NOTHING
+        self._filters = [(_column(item.column), item.values) for item in filters]
+        for key, _ in self._filters:
+            if key not in self.objects.columns:
+                raise missing("column", ".".join(key))
+
+    def exhibit(self, exhibit: Exhibit) -> ExhibitAnswer:
+        """One exhibit with its answer."""
+        tables = self.tables(exhibit)
+        narrowed = [".".join(key) for key, _ in self._filters if self.reaches(tables, key[0])]
+        where = all_of_text([exhibit.where, *self.narrowing(tables)])
+        answer = self.base.answer(self.viewer, exhibit_question(self.model, exhibit.model_copy(update={"where": where})))
+        if self.own:
+            answer = for_viewers_channel(answer)
+        if isinstance(answer, RowsAnswer):
+            return ExhibitAnswer(exhibit=self.shown(exhibit), rows=without_states(answer), narrowed=narrowed, tables=tables)
+        if isinstance(answer, TotalsAnswer) and len(answer.not_found) < len(set(answer.measures)):
+            kept = [index for index, name in enumerate(answer.measures) if name not in answer.not_found]
+            shown = self.shown(exhibit).model_copy(update={"measures": [exhibit.measures[index] for index in kept]})
+            lists = [table for table in tables if table in self.objects.tables and self.seen.listing(table)]
+            return ExhibitAnswer(exhibit=shown, totals=_only(answer, kept), narrowed=narrowed, tables=lists)
+        plain = Exhibit(title="Not available" if self.own else exhibit.title, kind=exhibit.kind, width=exhibit.width)
+        return ExhibitAnswer(exhibit=plain, reason=None if self.own else self.reason(exhibit, answer))
+
+    def reason(self, exhibit: Exhibit, answer: Any) -> str:
+        """Why an exhibit is unavailable, for administrators."""
+        if self._compiled is None:
+            return f"There is no model {self.model}." if self.model else "The page has no model yet."
+        if not self.objects.tables:
+            return f"No grant role on {self._compiled.schema.model.title} is held: the model does not exist for this viewer."
+        needs = missing_for(self.base, self.model, exhibit, self.objects)
+        if needs:
+            return f"Absent for this viewer: {', '.join(dict.fromkeys(needs))}."
+        if isinstance(answer, TotalsAnswer):
+            return "No single grant role opens all that it reads; roles never lend columns to one another."
+        return getattr(getattr(answer, "error", None), "message", "It cannot be answered.")
+
+    def tables(self, exhibit: Exhibit) -> list[str]:
+        """The tables whose rows an exhibit lists or counts."""
+        if exhibit.kind == "list":
+            return [exhibit.table] if exhibit.table else []
+        measures = self._compiled.measures if self._compiled else {}
+        return list(dict.fromkeys(table for name in exhibit.measures if name in measures for table in sorted(counted_tables(measures[name]))))
+
+    def reaches(self, tables: list[str], owner: str) -> bool:
+        """Whether every one of the tables has the columns of another."""
+        schema = self._compiled.schema if self._compiled else None
+        return bool(tables) and schema is not None and all(schema.reaches(table, owner) for table in tables)
+
+    def narrowing(self, tables: list[str]) -> list[str]:
+        """The conditions of the filters that reach these tables."""
+        return [self.condition(key, values) for key, values in self._filters if self.reaches(tables, key[0])]
+
+    def condition(self, key: tuple[str, str], values: list[Any]) -> str:
+        """That a column is one of some values. Raises Failure (422) for a value of another type."""
+        assert self._compiled is not None
+        try:
+            return one_of_text(column_text(*key), values, self._compiled.schema.columns[key].type)
+        except (ValueError, TypeError) as error:
+            raise Failure(422, "invalid", f"{'.'.join(key)} cannot be narrowed so: {error}.") from None
+
+    def choices(self, page: Page, written: str) -> FilterChoice | None:
+        """The values a page can be narrowed by: those in rows that count on it, of cells shown in clear; None where the column does not exist."""
+        key = _column(written)
+        if self._compiled is None or key not in self.objects.columns:
+            return None
+        measures = [name for exhibit in page.exhibits for name in exhibit.measures if self.reaches(self.tables(exhibit), key[0])]
+        where = f"{column_text(*key)} IS NOT NULL"
+        question = TotalsQuestion(model=self.model, by=[written], measures=list(dict.fromkeys(measures))[:10], where=where)
+        answer = self.base.answer(self.viewer, Question(totals=question)) if measures else None
+        if isinstance(answer, TotalsAnswer):
+            values = [line.key[0] for line in answer.lines]
+        else:
+            tables = [exhibit.table for exhibit in page.exhibits if exhibit.table and self.reaches([exhibit.table], key[0])]
+            rows = (
+                self.base.answer(self.viewer, Question(rows=RowsQuestion(model=self.model, table=tables[0], columns=[written], where=where)))
+                if tables
+                else None
+            )
+            values = sorted({row[0] for row in rows.rows}, key=str) if isinstance(rows, RowsAnswer) else []
+        column = self._compiled.schema.columns[key]
+        return FilterChoice(
+            column=written, label=column.label or column.name.replace("_", " "), type=column.type, values=values[:MOST_CHOICES], more=len(values) > MOST_CHOICES
+        )
+
+    def labels(self, names: set[str]) -> dict[str, MeasureLabel]:
+        """How measures are called and shown."""
+        measures = self._compiled.schema.measures if self._compiled else {}
+        return {name: MeasureLabel(label=measure.title, format=measure.format) for name, measure in measures.items() if name in names}
+
+    def shown(self, exhibit: Exhibit) -> Exhibit:
+        """The exhibit as it is sent: a viewer is not sent the text of its filter."""
+        return exhibit.model_copy(update={"where": None}) if self.own else exhibit
+
+
+def exhibit_question(model: str, exhibit: Exhibit) -> Question:
+    """The question an exhibit asks (10.1); the column that gives the colours is one more to group by."""
+    if exhibit.kind == "list":
+        rows = RowsQuestion(
+            model=model, table=exhibit.table or "", columns=exhibit.columns or None, where=exhibit.where, order=exhibit.order, limit=exhibit.limit or 100
+        )
+        return Question(rows=rows)
+    coloured = exhibit.colour if exhibit.kind in ("bar", "line") and exhibit.colour not in exhibit.by else None
+    by = [*exhibit.by, coloured] if coloured else exhibit.by
+    return Question(totals=TotalsQuestion(model=model, by=by, measures=exhibit.measures, where=exhibit.where))
+
+
+def one_exhibit(base: Evaluator, viewer: Viewer, model: str, exhibit: Exhibit, filters: list[PageFilter]) -> tuple[ExhibitAnswer, dict[str, MeasureLabel]]:
+    """An exhibit that is being written, as a viewer sees it."""
+    seen = _Seen(base, viewer, model, filters, own=False)
+    return seen.exhibit(exhibit), seen.labels(set(exhibit.measures))
+
+
+def rows_beneath(base: Evaluator, viewer: Viewer, page: Page, asked: BeneathRequest, own: bool, export: bool = False) -> RowsAnswer:
+    """The rows under one number of a page, under the same filters; with `export`, those that may be exported.
+
+    Raises Failure (404) where the exhibit, or its table, does not exist for the viewer.
+    """
+    if asked.exhibit >= len(page.exhibits):
+        raise missing("exhibit", str(asked.exhibit + 1))
+    exhibit = page.exhibits[asked.exhibit]
+    seen = _Seen(base, viewer, page.model, asked.filters, own)
+    tables = seen.tables(exhibit)
+    table = asked.table if asked.table in tables else tables[0] if tables else ""
+    if table not in seen.objects.tables:
+        raise missing("exhibit", str(asked.exhibit + 1))
+    question = exhibit_question(page.model or "", exhibit)
+    by = question.totals.by if question.totals else []
+    if len(asked.key) > len(by):
+        raise Failure(422, "invalid", "There are more values than the exhibit has columns.")
+    keys = [_column(name) for name in by[: len(asked.key)]]
+    if any(key not in seen.objects.columns for key in keys):
+        raise missing("exhibit", str(asked.exhibit + 1))
+    where = all_of_text([exhibit.where, *seen.narrowing([table]), *(seen.condition(key, [value]) for key, value in zip(keys, asked.key, strict=True))])
+    columns = exhibit.columns if exhibit.kind == "list" and exhibit.columns else None
+    rows = RowsQuestion(
+        model=page.model or "", table=table, columns=columns, where=where, order=exhibit.order if columns else [], limit=asked.limit, offset=asked.offset
+    )
+    answer = base.exported_rows(viewer, rows) if export else base.answer(viewer, Question(rows=rows))
+    if not isinstance(answer, RowsAnswer):
+        raise missing("exhibit", str(asked.exhibit + 1))
+    return without_states(answer) if own else answer
+
+
+def exported_exhibit(base: Evaluator, viewer: Viewer, page: Page, asked: BeneathRequest) -> list[list[Any]]:
+    """An exhibit as a table with a header; a list, and rows beneath a number, only with the rows that may be exported (5.7).
+
+    Raises Failure (404) where it does not exist, (403) where nothing of it may be exported.
+    """
+    actions = base.answer(viewer, Question(pages=PagesQuestion()))
+    if not isinstance(actions, PagesAnswer) or page.name not in actions.export:
+        raise Failure(403, "not_allowed", "This page may be looked at, but not exported.")
+    if asked.exhibit >= len(page.exhibits):
+        raise missing("exhibit", str(asked.exhibit + 1))
+    exhibit = page.exhibits[asked.exhibit]
+    if exhibit.kind == "list" or asked.beneath:
+        rows = rows_beneath(base, viewer, page, asked, own=True, export=True)
+        if not rows.rows:
+            raise Failure(403, "not_allowed", "These rows may be looked at, but not exported.")
+        return [rows.columns, *rows.rows]
+    entry = _Seen(base, viewer, page.model, asked.filters, own=True).exhibit(exhibit)
+    if entry.totals is None:
+        raise missing("exhibit", str(asked.exhibit + 1))
+    totals = entry.totals
+    lines: list[list[Any]] = [[*line.key, *line.values] for line in totals.lines]
+    closing: list[Any] = [*(["Total"] if totals.by else []), *([None] * (len(totals.by) - 1)), *totals.total]
+    return [[*totals.by, *totals.measures], *lines, closing]
+
+
+def _column(written: str) -> tuple[str, str]:
+    table, _, column = written.partition(".")
+    return table, column
+
+
+def _only(answer: TotalsAnswer, kept: list[int]) -> TotalsAnswer:
+    """The answer with the measures at these places only: what is absent leaves no mark."""
+    names = [answer.measures[index] for index in kept]
+
+    def pick(values: list[Any]) -> list[Any]:
+        return [values[index] for index in kept]
+
+    lines = [line.model_copy(update={"values": pick(line.values)}) for line in answer.lines]
+    return answer.model_copy(
+        update={
+            "measures": pick(answer.measures),
+            "lines": lines,
+            "total": pick(answer.total),
+            "basis": pick(answer.basis),
+            "not_found": [],
+            "withheld": [item for item in answer.withheld if item[1] in names],
+        }
+    )

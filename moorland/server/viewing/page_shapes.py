@@ -1,0 +1,210 @@
+"""What the addresses of pages take and give."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from moorland.core.bundle.pages import Exhibit, Page, Shelf
+from moorland.core.bundle.shape import Scalar, Shape
+from moorland.core.engine.questions import RowsAnswer, TotalsAnswer
+from moorland.server.viewing.shapes import Asked, PinnedViewer, StateName
+
+
+class PageFilter(Shape):
+    """A page narrowed by values of a column; null among them stands for blank."""
+
+    column: str = Field(max_length=401, pattern=r"^[^.]+\..+$")
+    values: list[Scalar | None] = Field(min_length=1, max_length=500)
+
+
+class FilterChoice(Shape):
+    """A column a page can be narrowed by, with the values offered; `more` says that there are others."""
+
+    column: str
+    label: str
+    type: str
+    values: list[Scalar]
+    more: bool
+
+
+class ExhibitAnswer(Shape):
+    """An exhibit with its answer; without one it is unavailable, and only administrators are told the reason.
+
+    `narrowed` are the filters that reached it, `tables` those whose rows can be listed beneath its numbers.
+    """
+
+    exhibit: Exhibit
+    rows: RowsAnswer | None = None
+    totals: TotalsAnswer | None = None
+    reason: str | None = None
+    narrowed: list[str] = Field(default_factory=list)
+    tables: list[str] = Field(default_factory=list)
+
+
+class MeasureLabel(Shape):
+    """How a measure that exists for the viewer is called and shown."""
+
+    label: str
+    format: str | None
+
+
+class PageAnswer(Shape):
+    """A page as somebody sees it."""
+
+    name: str
+    label: str
+    shelf: str
+    exhibits: list[ExhibitAnswer]
+    measures: dict[str, MeasureLabel]
+    filters: list[FilterChoice]
+    may_export: bool
+
+
+Filters = list[PageFilter]
+
+
+class PageLookRequest(Asked):
+    """A page as another viewer sees it, under filters."""
+
+    viewer: PinnedViewer
+    filters: Filters = Field(default_factory=list, max_length=20)
+
+
+class PageLook(Shape):
+    """A page as another viewer sees it, or why it does not exist for that viewer."""
+
+    can_open: bool
+    page: PageAnswer | None
+    reason: str | None
+
+
+class BeneathRequest(Shape):
+    """Rows under a number: the exhibit's place, the values of its line, and the filters; `beneath` tells an export of them from one of the exhibit."""
+
+    exhibit: int = Field(ge=0, le=100)
+    key: list[Scalar | None] = Field(default_factory=list, max_length=8)
+    table: str | None = None
+    filters: Filters = Field(default_factory=list, max_length=20)
+    limit: int = Field(default=200, ge=0, le=100_000)
+    offset: int = Field(default=0, ge=0)
+    beneath: bool = False
+
+
+class BeneathLook(Asked):
+    """The same of a page as another viewer sees it."""
+
+    viewer: PinnedViewer
+    beneath: BeneathRequest
+
+
+class ExportRequest(BeneathRequest):
+    """An exhibit, or rows beneath it, as a file."""
+
+    format: Literal["csv", "xlsx"]
+
+
+class ExhibitTry(Asked):
+    """An exhibit that is being written, for viewers."""
+
+    model: str
+    exhibit: Exhibit
+    viewers: list[PinnedViewer] = Field(min_length=1, max_length=4)
+
+
+class ExhibitTried(Shape):
+    """The exhibit for each viewer, in order; what is wrong with it, for any viewer."""
+
+    answers: list[ExhibitAnswer]
+    measures: dict[str, MeasureLabel]
+
+
+class PageEntry(Shape):
+    """A page in the list, with who may open it; `version` is that of the draft, 0 where it is live only."""
+
+    page: Page
+    version: int
+    openers: list[str]
+
+
+class ShelfEntry(Shape):
+    """A shelf with its pages."""
+
+    name: str
+    label: str
+    pages: list[PageEntry]
+
+
+class PagesList(Shape):
+    """All shelves and pages of a state."""
+
+    state: StateName
+    shelves: list[ShelfEntry]
+
+
+class PageSave(Shape):
+    """A page to save; `version` is the one that was edited, left out for a new page."""
+
+    page: Page
+    version: int | None = None
+
+
+class ShelfSave(Shape):
+    """A shelf to save; `new` where it is to be made."""
+
+    shelf: Shelf
+    new: bool = False
+
+
+class GridRequest(Asked):
+    """Who can open which pages: people, groups or roles against pages, before and after unsaved edits."""
+
+    by: Literal["people", "groups", "roles"] = "people"
+    search: str = Field(default="", max_length=200)
+    changed_only: bool = False
+    limit: int = Field(default=100, ge=1, le=500)
+    offset: int = Field(default=0, ge=0)
+
+
+class GridLine(Shape):
+    """One holder: the pages it can open before and after the edit."""
+
+    name: str
+    label: str
+    before: list[str]
+    after: list[str]
+
+
+class GridAnswer(Shape):
+    """Lines of the grid; `changed` counts those with a difference."""
+
+    pages: list[str]
+    total: int
+    changed: int
+    lines: list[GridLine]
+
+
+class MyPage(Shape):
+    """A page in a viewer's own list."""
+
+    name: str
+    label: str
+
+
+class MyShelf(Shape):
+    """A shelf with the pages a viewer may open."""
+
+    name: str
+    label: str
+    pages: list[MyPage]
+
+
+class MyPages(Shape):
+    """What a viewer may open."""
+
+    shelves: list[MyShelf]
+
+
+class MyLook(Shape):
+    """One's own page, under filters."""
+
+    filters: Filters = Field(default_factory=list, max_length=20)

@@ -1,0 +1,178 @@
+"""Pages as administrators look at them: the list with who may open each, a page as each viewer sees it, the grid of holders against pages."""
+
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from moorland.core.bundle.pages import Page as PageShape
+from moorland.core.bundle.people import ImaginedPerson, ImaginedViewer, ViewerReference
+from moorland.core.bundle.problems import BundleError
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.questions import Refused, RowsAnswer
+from moorland.server.directory.service import openers_of
+from moorland.server.errors import Failure, answer, missing, read_body
+from moorland.server.pages.models import Page
+from moorland.server.pages.views import exhibit_problems
+from moorland.server.state import evaluator
+from moorland.server.viewing.insight_views import asked_evaluator
+from moorland.server.viewing.looks import record_look
+from moorland.server.viewing.page_looks import one_exhibit, page_as_seen, rows_beneath
+from moorland.server.viewing.page_shapes import (
+    BeneathLook,
+    ExhibitTried,
+    ExhibitTry,
+    GridAnswer,
+    GridLine,
+    GridRequest,
+    PageEntry,
+    PageLook,
+    PageLookRequest,
+    PagesList,
+    ShelfEntry,
+)
+from moorland.server.viewing.service import evaluators, resolve, viewer_title, why_nothing
+from moorland.server.viewing.views import STATE_PARAMETER, state_of
+
+
+def page_named(base: Evaluator, name: str) -> PageShape:
+    """A page of a state. Raises Failure (404)."""
+    found = next((item for item in base.bundle.pages if item.name == name), None)
+    if found is None:
+        raise missing("page", name)
+    return found
+
+
+class Pages(APIView):
+    """Administrators: shelves and pages, with who may open each."""
+
+    @extend_schema(responses=PagesList, parameters=[STATE_PARAMETER])
+    def get(self, request: Request) -> Response:
+        state = state_of(request)
+        base = evaluator(state)
+        openers = openers_of(base)
+        versions = dict(Page.objects.values_list("name", "version"))
+        shelves = [
+            ShelfEntry(
+                name=shelf.name,
+                label=shelf.title,
+                pages=[
+                    PageEntry(page=page, version=versions.get(page.name, 0), openers=openers[page.name])
+                    for page in base.bundle.pages
+                    if page.shelf == shelf.name
+                ],
+            )
+            for shelf in base.bundle.shelves
+        ]
+        return answer(PagesList(state=state, shelves=shelves))
+
+
+class PageLooks(APIView):
+    """Administrators: a page as another viewer sees it."""
+
+    @extend_schema(request=PageLookRequest, responses=PageLook)
+    def post(self, request: Request, page: str) -> Response:
+        asked = read_body(request, PageLookRequest)
+        base = asked_evaluator(asked)
+        found = page_named(base, page)
+        record_look(request.user, [viewer_title(asked.viewer)], f"page {page}", asked.state)
+        viewer = resolve(base, asked.viewer)
+        if not base.may_open(viewer, page):
+            reason = (
+                why_nothing(base, viewer)
+                or f"No pages sentence of a role held by {viewer.name or viewer.login or 'this viewer'} opens this page, or a limit closes it."
+            )
+            return answer(PageLook(can_open=False, page=None, reason=reason))
+        existing = [item for item in asked.filters if _exists(base, asked, item.column, found)]
+        return answer(PageLook(can_open=True, page=page_as_seen(base, viewer, found, existing), reason=None))
+
+
+def _exists(base: Evaluator, asked: PageLookRequest, column: str, page: PageShape) -> bool:
+    """Whether a filter's column exists for the viewer; side by side, a filter that one of them cannot use is left out for that one."""
+    try:
+        model = base.viewer_model(resolve(base, asked.viewer), page.model or "")
+    except Refused:
+        return False
+    owner, _, name = column.partition(".")
+    return (owner, name) in model.objects.columns
+
+
+class PageBeneath(APIView):
+    """Administrators: the rows under a number of a page, as another viewer may list them."""
+
+    @extend_schema(request=BeneathLook, responses=RowsAnswer)
+    def post(self, request: Request, page: str) -> Response:
+        asked = read_body(request, BeneathLook)
+        base = asked_evaluator(asked)
+        found = page_named(base, page)
+        viewer = resolve(base, asked.viewer)
+        record_look(request.user, [viewer_title(asked.viewer)], f"rows beneath page {page}", asked.state)
+        if not base.may_open(viewer, page):
+            raise missing("page", page)
+        return answer(rows_beneath(base, viewer, found, asked.beneath, own=False))
+
+
+class ExhibitTries(APIView):
+    """Administrators: an exhibit that is being written, with its data, as viewers see it."""
+
+    @extend_schema(request=ExhibitTry, responses=ExhibitTried)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, ExhibitTry)
+        base = asked_evaluator(asked)
+        if asked.model not in base.models:
+            raise missing("model", asked.model)
+        problems = exhibit_problems(base, asked.model, asked.exhibit, "exhibit")
+        if problems:
+            raise Failure(422, "invalid", problems[0].sentence(), problems)
+        record_look(request.user, [viewer_title(pinned) for pinned in asked.viewers], f"exhibit {asked.exhibit.title}", asked.state)
+        tried = [one_exhibit(base, resolve(base, pinned), asked.model, asked.exhibit, []) for pinned in asked.viewers]
+        labels = {name: label for _, measures in tried for name, label in measures.items()}
+        return answer(ExhibitTried(answers=[entry for entry, _ in tried], measures=labels))
+
+
+class PagesGrid(APIView):
+    """Administrators: people, groups or roles against pages, before and after unsaved edits."""
+
+    @extend_schema(request=GridRequest, responses=GridAnswer)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, GridRequest)
+        before, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
+        if after is None:
+            raise Failure(422, "invalid", problems[0].sentence(), problems)
+        record_look(request.user, ["everyone"], f"pages by {asked.by}", asked.state)
+        pages = [page.name for page in after.bundle.pages]
+        holders = [item for item in _holders(after, asked.by) if asked.search.casefold() in f"{item[0]} {item[1]}".casefold()]
+        old = _opened(before, asked.by, holders)
+        new = old if after is before else _opened(after, asked.by, holders)
+        changed = [item for item in holders if old[item[0]] != new[item[0]]]
+        chosen = changed if asked.changed_only else holders
+        shown = chosen[asked.offset : asked.offset + asked.limit]
+        lines = [GridLine(name=name, label=label, before=old[name], after=new[name]) for name, label in shown]
+        return answer(GridAnswer(pages=pages, total=len(chosen), changed=len(changed), lines=lines))
+
+
+def _holders(base: Evaluator, by: str) -> list[tuple[str, str]]:
+    """Names and labels of the holders asked about."""
+    if by == "people":
+        return [(user.login, user.name or user.login) for user in sorted(base.bundle.users, key=lambda user: user.login)]
+    if by == "groups":
+        return [(group.name, group.title) for group in base.bundle.groups]
+    return [(role.name, role.title) for role in base.bundle.roles if role.kind == "grant"]
+
+
+def _opened(base: Evaluator, by: str, holders: list[tuple[str, str]]) -> dict[str, list[str]]:
+    """The pages each holder can open: of a group, somebody who is only in it; of a role, somebody who holds only that."""
+    if by == "people":
+        openers = {page: set(logins) for page, logins in openers_of(base).items()}
+        return {name: [page for page, logins in openers.items() if name in logins] for name, _ in holders}
+    found = {}
+    for name, _ in holders:
+        person = ImaginedPerson(groups=[name]) if by == "groups" else ImaginedPerson(only_roles=[name])
+        reference: ViewerReference = ImaginedViewer(imagine=person)
+        try:
+            viewer = base.viewer(reference)
+        except BundleError:
+            found[name] = []
+            continue
+        found[name] = [page.name for page in base.bundle.pages if base.may_open(viewer, page.name)]
+    return found
