@@ -80,6 +80,10 @@ class Evaluator:
         if compiled is not None:
             self.roles[role.name] = compiled
 
+    def on(self, bundle: Bundle) -> "Evaluator":
+        """The same data, day and secret with another bundle. Raises BundleError where it cannot be used."""
+        return Evaluator(bundle, self._load, self.as_of, self.secret, self.shared)
+
     def viewer(self, reference: ViewerReference) -> Viewer:
         """The viewer a reference names. Raises BundleError for somebody unknown."""
         return self.people.viewer(reference, self.as_of)

@@ -40,8 +40,12 @@ class ModelShare(Shape):
 
 
 class AlignedRow(Shape):
-    """A row of all the data, and for each viewer the state of its cells and what is shown in them; None where the row is withheld from that viewer."""
+    """A row of all the data, and for each viewer the state of its cells and what is shown in them; None where the row is withheld from that viewer.
 
+    `row` is its number in the table, from 0.
+    """
+
+    row: int
     values: list[Any]
     states: list[list[CellState] | None]
     shown: list[list[Any] | None]
@@ -162,7 +166,10 @@ def aligned_rows(evaluator: Evaluator, question: AlignedQuestion, viewers: list[
         for model, mask in zip(models, masks, strict=True)
     ]
     values = [list(row) for row in zip(*cells, strict=True)] if columns else [[] for _ in wanted]
-    rows = [AlignedRow(values=row, states=[view[index][0] for view in views], shown=[view[index][1] for view in views]) for index, row in enumerate(values)]
+    rows = [
+        AlignedRow(row=number, values=row, states=[view[index][0] for view in views], shown=[view[index][1] for view in views])
+        for index, (number, row) in enumerate(zip(wanted.tolist(), values, strict=True))
+    ]
     return AlignedRows(columns=list(names), matching=len(selected), rows=rows, visible=visible, refused=refused)
 
 

@@ -12,7 +12,7 @@ from moorland.core.bundle.policy import Assignment, MemberEntry, Role, RowsSente
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Name, Scalar, Shape
 from moorland.core.bundle.writing import to_plain
-from moorland.core.engine.evaluator import Evaluator, TableLoader
+from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.impact import impact
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.clauses import Clause, Group, grouped_clauses
@@ -56,11 +56,11 @@ class Suggestion(Shape):
     people: int
 
 
-def suggestions(evaluator: Evaluator, load: TableLoader) -> list[Suggestion]:
+def suggestions(evaluator: Evaluator) -> list[Suggestion]:
     """Every set of at least two similar roles with a dynamic role that changes nothing for anybody."""
     found = []
     for alike in _alike(evaluator):
-        made = next(_proved(evaluator, load, alike), None)
+        made = next(_proved(evaluator, alike), None)
         if made is not None:
             found.append(made)
     return found
@@ -150,15 +150,15 @@ def _with(pattern: _Pattern, attribute: str) -> Role:
     return pattern.role.model_copy(update={"sentences": sentences})
 
 
-def _proved(evaluator: Evaluator, load: TableLoader, alike: list[_Pattern]) -> Iterator[Suggestion]:
+def _proved(evaluator: Evaluator, alike: list[_Pattern]) -> Iterator[Suggestion]:
     """Suggestions that change nothing for anybody: with an attribute that exists, then with a new one."""
     type_ = alike[0].type
     for name, definition in evaluator.people.definitions.items():
         if definition.type == type_ and definition.multiple and definition.editable_by == "administrator":
-            yield from _if_unchanged(evaluator, load, alike, name, [])
+            yield from _if_unchanged(evaluator, alike, name, [])
     values = list(_values_by_target(alike))
     if values:
-        yield from _if_unchanged(evaluator, load, alike, _free_name(evaluator, alike[0].column), values)
+        yield from _if_unchanged(evaluator, alike, _free_name(evaluator, alike[0].column), values)
 
 
 def _values_by_target(alike: Iterable[_Pattern]) -> Iterator[ValuesFor]:
@@ -181,12 +181,12 @@ def _free_name(evaluator: Evaluator, column: str) -> str:
     return name
 
 
-def _if_unchanged(evaluator: Evaluator, load: TableLoader, alike: list[_Pattern], attribute: str, values: list[ValuesFor]) -> Iterator[Suggestion]:
+def _if_unchanged(evaluator: Evaluator, alike: list[_Pattern], attribute: str, values: list[ValuesFor]) -> Iterator[Suggestion]:
     names = [pattern.role.name for pattern in alike]
     role = _one_role(evaluator, alike, attribute)
     bundle = _replaced(evaluator.bundle, names, role, attribute, alike[0].type, values)
     try:
-        after = Evaluator(bundle, load, evaluator.as_of, evaluator.secret, evaluator.shared)
+        after = evaluator.on(bundle)
     except BundleError:
         return
     holders = {name: [viewer.login or "" for viewer in evaluator.everyone() if name in viewer.held] for name in names}

@@ -5,6 +5,7 @@ from pydantic import Field
 from moorland.core.bundle.policy import Assignment, Role
 from moorland.core.bundle.shape import Name, Shape
 from moorland.core.insight.holders import Holder
+from moorland.core.insight.impact import ViewerImpact
 from moorland.core.insight.similar import Suggestion
 from moorland.core.insight.uses import RoleUse
 
@@ -60,6 +61,13 @@ class AssignmentsRequest(Shape):
     """Assignments to add."""
 
     add: list[Assignment] = Field(max_length=50)
+
+
+class MappingAnswer(Shape):
+    """Who gains and loses by a mapping, live; and the logins it reaches on the day, whatever else they hold."""
+
+    viewers: list[ViewerImpact]
+    reached: list[str]
 
 
 class RoleUsesAnswer(Shape):

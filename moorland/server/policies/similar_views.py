@@ -11,7 +11,6 @@ from rest_framework.views import APIView
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.similar import Suggestion, new_attribute, suggestions
-from moorland.server.catalog.storage import load_table
 from moorland.server.directory.models import Account, AttributeDefinition, Group
 from moorland.server.errors import Failure, answer, read_body
 from moorland.server.policies.models import Role
@@ -24,7 +23,7 @@ from moorland.server.trail.models import record
 @lru_cache(maxsize=2)
 def suggested(base: Evaluator) -> list[Suggestion]:
     """The suggestions of an evaluator, which never changes."""
-    return suggestions(base, load_table)
+    return suggestions(base)
 
 
 class Similar(APIView):

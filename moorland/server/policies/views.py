@@ -18,7 +18,7 @@ from moorland.server.directory.service import holders_of, made, tried
 from moorland.server.directory.shapes import ImpactAnswer
 from moorland.server.errors import Failure, answer, from_document, missing, read_body, stale
 from moorland.server.policies.models import Assignment, Role
-from moorland.server.policies.shapes import AssignmentsRequest, DeletedRole, KeptAssignment, RoleEntry, RolesAnswer, RoleSave, RoleUsesAnswer
+from moorland.server.policies.shapes import AssignmentsRequest, DeletedRole, KeptAssignment, MappingAnswer, RoleEntry, RolesAnswer, RoleSave, RoleUsesAnswer
 from moorland.server.state import assignment_document, evaluator, evaluator_with, live_release, policy_changed
 from moorland.server.trail.models import record
 from moorland.server.viewing.service import evaluators
@@ -179,7 +179,7 @@ class RestoredRole(APIView):
 class Assignments(APIView):
     """Administrators: map a role to users, groups, everyone or a condition. Acts at once; `try=true` only shows the effect."""
 
-    @extend_schema(request=AssignmentsRequest, responses=ImpactAnswer, parameters=[OpenApiParameter("try", bool)])
+    @extend_schema(request=AssignmentsRequest, responses=MappingAnswer, parameters=[OpenApiParameter("try", bool)])
     def post(self, request: Request, name: str) -> Response:
         asked = read_body(request, AssignmentsRequest)
         role = _role(name)
@@ -197,7 +197,7 @@ class Assignments(APIView):
         if request.query_params.get("try") != "true":
             made(add)
             record(request.user.login, "map role", name, added=[to_plain(shape) for shape in asked.add])
-        return answer(ImpactAnswer(viewers=viewers))
+        return answer(MappingAnswer(viewers=viewers, reached=_reached_by(name, asked.add)))
 
     def _check(self, role: Role, added: list[AssignmentShape]) -> None:
         """Raises Failure where a condition cannot be used."""
@@ -207,6 +207,14 @@ class Assignments(APIView):
             evaluator_with(base, [shape])
         except BundleError as error:
             raise Failure(422, "invalid", error.problems[0].message, error.problems) from None
+
+
+def _reached_by(name: str, added: list[AssignmentShape]) -> list[str]:
+    """The logins some of the assignments reach on the draft's day (5.2)."""
+    base = evaluator("draft")
+    role = base.roles[name].role
+    paths = base.people.assignment_path
+    return [viewer.login or "" for viewer in base.everyone() if any(paths(role, item, viewer, base.as_of) is not None for item in added)]
 
 
 def add_assignment(role: Role, shape: AssignmentShape, by: Account) -> None:

@@ -155,7 +155,7 @@ class ShelfSave(Shape):
     new: bool = False
 
 
-class GridRequest(Asked):
+class HoldersGridRequest(Asked):
     """Who can open which pages: people, groups or roles against pages, before and after unsaved edits."""
 
     by: Literal["people", "groups", "roles"] = "people"
@@ -165,7 +165,7 @@ class GridRequest(Asked):
     offset: int = Field(default=0, ge=0)
 
 
-class GridLine(Shape):
+class HoldersLine(Shape):
     """One holder: the pages it can open before and after the edit."""
 
     name: str
@@ -174,13 +174,13 @@ class GridLine(Shape):
     after: list[str]
 
 
-class GridAnswer(Shape):
+class HoldersGrid(Shape):
     """Lines of the grid; `changed` counts those with a difference."""
 
     pages: list[str]
     total: int
     changed: int
-    lines: list[GridLine]
+    lines: list[HoldersLine]
 
 
 class MyPage(Shape):

@@ -22,9 +22,9 @@ from moorland.server.viewing.page_shapes import (
     BeneathLook,
     ExhibitTried,
     ExhibitTry,
-    GridAnswer,
-    GridLine,
-    GridRequest,
+    HoldersGrid,
+    HoldersGridRequest,
+    HoldersLine,
     PageEntry,
     PageLook,
     PageLookRequest,
@@ -133,9 +133,9 @@ class ExhibitTries(APIView):
 class PagesGrid(APIView):
     """Administrators: people, groups or roles against pages, before and after unsaved edits."""
 
-    @extend_schema(request=GridRequest, responses=GridAnswer)
+    @extend_schema(request=HoldersGridRequest, responses=HoldersGrid)
     def post(self, request: Request) -> Response:
-        asked = read_body(request, GridRequest)
+        asked = read_body(request, HoldersGridRequest)
         before, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
         if after is None:
             raise Failure(422, "invalid", problems[0].sentence(), problems)
@@ -147,8 +147,8 @@ class PagesGrid(APIView):
         changed = [item for item in holders if old[item[0]] != new[item[0]]]
         chosen = changed if asked.changed_only else holders
         shown = chosen[asked.offset : asked.offset + asked.limit]
-        lines = [GridLine(name=name, label=label, before=old[name], after=new[name]) for name, label in shown]
-        return answer(GridAnswer(pages=pages, total=len(chosen), changed=len(changed), lines=lines))
+        lines = [HoldersLine(name=name, label=label, before=old[name], after=new[name]) for name, label in shown]
+        return answer(HoldersGrid(pages=pages, total=len(chosen), changed=len(changed), lines=lines))
 
 
 def _holders(base: Evaluator, by: str) -> list[tuple[str, str]]:

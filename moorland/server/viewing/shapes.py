@@ -125,6 +125,26 @@ class ValuesAnswer(Shape):
     values: list[ValueCount]
 
 
+class MatchRequest(Shape):
+    """A pasted list, item by item as it was pasted."""
+
+    texts: list[Annotated[str, Field(max_length=400)]] = Field(max_length=5000)
+
+
+class Unmatched(Shape):
+    """An item that is no value of the column, and the nearest one."""
+
+    text: str
+    nearest: Any
+
+
+class MatchAnswer(Shape):
+    """The values found, once each and in the order pasted, and what was not."""
+
+    found: list[ValueCount]
+    missing: list[Unmatched]
+
+
 class MyAskRequest(Shape):
     """A viewer's own questions."""
 

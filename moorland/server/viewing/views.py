@@ -22,6 +22,7 @@ from moorland.server.catalog.models import Model
 from moorland.server.errors import Failure, answer, missing, problem_shape, read_body
 from moorland.server.state import State, evaluator
 from moorland.server.viewing.looks import record_look
+from moorland.server.viewing.matching import matched_values
 from moorland.server.viewing.service import evaluators, resolve, viewer_title, why_nothing
 from moorland.server.viewing.shapes import (
     AlignedRequest,
@@ -32,6 +33,8 @@ from moorland.server.viewing.shapes import (
     EffectSide,
     EvaluateAnswer,
     EvaluateRequest,
+    MatchAnswer,
+    MatchRequest,
     ModelAnswer,
     ValueCount,
     ValuesAnswer,
@@ -187,6 +190,15 @@ class ColumnValues(APIView):
         found = (ValueCount(value=values[index], rows=int(counts[index + 1])) for index in order.tolist() if search in str(values[index]).casefold())
         shown = [entry for _, entry in zip(range(200), found, strict=False)]
         return answer(ValuesAnswer(type=base.models[model].schema.columns[table, column].type, distinct=len(labels), blank=int(counts[0]), values=shown))
+
+    @extend_schema(request=MatchRequest, responses=MatchAnswer)
+    def post(self, request: Request, model: str, table: str, column: str) -> Response:
+        asked = read_body(request, MatchRequest)
+        base = evaluator("draft")
+        if model not in base.models or (table, column) not in base.models[model].schema.columns:
+            raise missing("column", f"{table}.{column}")
+        record_look(request.user, ["all data"], f"values of {table}.{column}", "draft")
+        return answer(matched_values(base, model, table, column, asked.texts))
 
 
 class CheckCondition(APIView):

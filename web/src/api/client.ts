@@ -13,6 +13,7 @@ export type ModelShare = Schemas["ModelShare"];
 export type AlignedRows = Schemas["AlignedRows"];
 export type Problem = Schemas["ProblemShape"];
 export type Clause = Schemas["Clause"];
+export type Group = Schemas["Group"];
 export type StateName = "draft" | "live";
 
 /** An error of the server: a sentence, a code, and where in what was sent it lies. */

@@ -459,7 +459,8 @@ export interface paths {
         /** @description Administrators: the distinct values of a column with their rows, for picking values in a sentence. */
         get: operations["models_values_retrieve"];
         put?: never;
-        post?: never;
+        /** @description Administrators: the distinct values of a column with their rows, for picking values in a sentence. */
+        post: operations["models_values_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1325,8 +1326,12 @@ export interface components {
         /**
          * AlignedRow
          * @description A row of all the data, and for each viewer the state of its cells and what is shown in them; None where the row is withheld from that viewer.
+         *
+         *     `row` is its number in the table, from 0.
          */
         AlignedRow: {
+            /** Row */
+            row: number;
             /** Shown */
             shown: (unknown[] | null)[];
             /** States */
@@ -2709,74 +2714,34 @@ export interface components {
         };
         /**
          * GridAnswer
-         * @description Lines of the grid; `changed` counts those with a difference.
+         * @description The first rows of a file as they stand; `refused` says why it cannot be read this way.
          */
         GridAnswer: {
-            /** Changed */
-            changed: number;
-            /** Lines */
-            lines: components["schemas"]["GridLine"][];
-            /** Pages */
-            pages: string[];
-            /** Total */
-            total: number;
-        };
-        /**
-         * GridLine
-         * @description One holder: the pages it can open before and after the edit.
-         */
-        GridLine: {
-            /** After */
-            after: string[];
-            /** Before */
-            before: string[];
-            /** Label */
-            label: string;
-            /** Name */
-            name: string;
+            /** Headers */
+            headers: string[];
+            /** Problems */
+            problems: components["schemas"]["ProblemShape"][];
+            /** Proposed Header Row */
+            proposed_header_row: number;
+            reading: components["schemas"]["FileReading"];
+            refused: components["schemas"]["ProblemShape"] | null;
+            /** Rows */
+            rows: string[][];
+            /** Sheets */
+            sheets: string[];
         };
         /**
          * GridRequest
-         * @description Who can open which pages: people, groups or roles against pages, before and after unsaved edits.
+         * @description How to read the file; left out, the best guess is made. With `header_chosen` the header's row stays as it is.
          */
         GridRequest: {
             /**
-             * As Of
-             * @default null
-             */
-            as_of?: string | null;
-            /**
-             * By
-             * @default people
-             */
-            by?: components["schemas"]["ByEnum"];
-            /**
-             * Changed Only
+             * Header Chosen
              * @default false
              */
-            changed_only?: boolean;
-            /** Edited */
-            edited?: components["schemas"]["Role"][];
-            /**
-             * Limit
-             * @default 100
-             */
-            limit?: number;
-            /**
-             * Offset
-             * @default 0
-             */
-            offset?: number;
-            /**
-             * Search
-             * @default
-             */
-            search?: string;
-            /**
-             * State
-             * @default draft
-             */
-            state?: components["schemas"]["State374Enum"];
+            header_chosen?: boolean;
+            /** @default null */
+            reading?: components["schemas"]["FileReading"] | null;
         };
         /**
          * Group
@@ -2993,6 +2958,77 @@ export interface components {
             name: string;
             /** Paths */
             paths: components["schemas"]["RolePath"][];
+        };
+        /**
+         * HoldersGrid
+         * @description Lines of the grid; `changed` counts those with a difference.
+         */
+        HoldersGrid: {
+            /** Changed */
+            changed: number;
+            /** Lines */
+            lines: components["schemas"]["HoldersLine"][];
+            /** Pages */
+            pages: string[];
+            /** Total */
+            total: number;
+        };
+        /**
+         * HoldersGridRequest
+         * @description Who can open which pages: people, groups or roles against pages, before and after unsaved edits.
+         */
+        HoldersGridRequest: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /**
+             * By
+             * @default people
+             */
+            by?: components["schemas"]["ByEnum"];
+            /**
+             * Changed Only
+             * @default false
+             */
+            changed_only?: boolean;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /**
+             * Limit
+             * @default 100
+             */
+            limit?: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset?: number;
+            /**
+             * Search
+             * @default
+             */
+            search?: string;
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+        };
+        /**
+         * HoldersLine
+         * @description One holder: the pages it can open before and after the edit.
+         */
+        HoldersLine: {
+            /** After */
+            after: string[];
+            /** Before */
+            before: string[];
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
         };
         /**
          * ImaginedPerson
@@ -3343,6 +3379,16 @@ export interface components {
             };
         };
         /**
+         * MappingAnswer
+         * @description Who gains and loses by a mapping, live; and the logins it reaches on the day, whatever else they hold.
+         */
+        MappingAnswer: {
+            /** Reached */
+            reached: string[];
+            /** Viewers */
+            viewers: components["schemas"]["ViewerImpact"][];
+        };
+        /**
          * MaskSentence
          * @description Cells that are shown only in part (5.6).
          */
@@ -3363,6 +3409,16 @@ export interface components {
             with: ("withhold" | "hash") | components["schemas"]["FixedMask"] | components["schemas"]["KeepMask"] | components["schemas"]["RoundMask"] | components["schemas"]["PeriodMask"];
         };
         /**
+         * MatchAnswer
+         * @description The values found, once each and in the order pasted, and what was not.
+         */
+        MatchAnswer: {
+            /** Found */
+            found: components["schemas"]["ValueCount"][];
+            /** Missing */
+            missing: components["schemas"]["Unmatched"][];
+        };
+        /**
          * MatchEvidence
          * @description How many of the values of a column of the table of entitlements stand in a column of the secured table.
          */
@@ -3375,6 +3431,14 @@ export interface components {
             of: number;
             /** Through */
             through: string;
+        };
+        /**
+         * MatchRequest
+         * @description A pasted list, item by item as it was pasted.
+         */
+        MatchRequest: {
+            /** Texts */
+            texts: string[];
         };
         /**
          * Measure
@@ -5647,6 +5711,16 @@ export interface components {
         /** @enum {string} */
         UnlistedEnum: "hidden" | "visible";
         /**
+         * Unmatched
+         * @description An item that is no value of the column, and the nearest one.
+         */
+        Unmatched: {
+            /** Nearest */
+            nearest: unknown;
+            /** Text */
+            text: string;
+        };
+        /**
          * UpdateRows
          * @description New values for the rows a condition means; no condition means all that would be listed.
          */
@@ -6127,7 +6201,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["GridRequest"];
+                "application/json": components["schemas"]["HoldersGridRequest"];
             };
         };
         responses: {
@@ -6136,7 +6210,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["GridAnswer"];
+                    "application/json": components["schemas"]["HoldersGrid"];
                 };
             };
         };
@@ -6535,6 +6609,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ValuesAnswer"];
+                };
+            };
+        };
+    };
+    models_values_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                column: string;
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchAnswer"];
                 };
             };
         };
@@ -7231,7 +7332,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImpactAnswer"];
+                    "application/json": components["schemas"]["MappingAnswer"];
                 };
             };
         };

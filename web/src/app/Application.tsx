@@ -15,6 +15,7 @@ const screens = {
   BringScreen: () => import("../features/bring/BringScreen"),
   ModelsScreen: () => import("../features/models/ModelsScreen"),
   RolesScreen: () => import("../features/roles/RolesScreen"),
+  CombineScreen: () => import("../features/roles/CombineScreen"),
   ViewersScreen: () => import("../features/viewers/ViewersScreen"),
   PeopleScreen: () => import("../features/people/PeopleScreen"),
   PagesScreen: () => import("../features/pages/PagesScreen"),
@@ -25,6 +26,7 @@ const screens = {
 const BringScreen = lazy(screens.BringScreen);
 const ModelsScreen = lazy(screens.ModelsScreen);
 const RolesScreen = lazy(screens.RolesScreen);
+const CombineScreen = lazy(screens.CombineScreen);
 const ViewersScreen = lazy(screens.ViewersScreen);
 const PeopleScreen = lazy(screens.PeopleScreen);
 const PagesScreen = lazy(screens.PagesScreen);
@@ -77,6 +79,7 @@ function Screens() {
           <Route path="/models/bring" element={<BringScreen />} />
           <Route path="/models/:view?/:name?" element={<ModelsScreen />} />
           <Route path="/roles/:role?" element={<RolesScreen />} />
+          <Route path="/combine" element={<CombineScreen />} />
           <Route path="/viewers" element={<ViewersScreen />} />
           <Route path="/people/:login?" element={<PeopleScreen />} />
           <Route path="/pages/:page?" element={<PagesScreen />} />

@@ -9,11 +9,11 @@ type Page = Schemas["PageAnswer"];
 type Entry = Schemas["ExhibitAnswer"];
 
 /** A page with its exhibits, as the server answered them for one viewer. */
-export function PageView({ page }: { page: Page }) {
+export function PageView({ page, narrow = false }: { page: Page; narrow?: boolean }) {
   const figures = page.exhibits.filter((entry) => entry.exhibit.kind === "figure");
   const others = page.exhibits.filter((entry) => entry.exhibit.kind !== "figure");
   return (
-    <div data-testid="page">
+    <div data-testid="page" className={narrow ? "narrow" : ""}>
       {figures.length > 0 && (
         <div className="figures">
           {figures.map((entry, index) => (

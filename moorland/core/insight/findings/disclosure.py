@@ -99,12 +99,13 @@ def whole_total_findings(evaluator: Evaluator, compiled: CompiledRole, rule: Mem
     model = evaluator.models[compiled.role.model or ""]
     additive = [name for name in sorted(model.measures) if _additive(model.measures[name]) and model.schema.reaches(model.measures[name].table, rule.table)]
     levels = [f"{rule.table}.{level}" for level in rule.hierarchy.levels or []]
+    without = _without(evaluator, compiled, rule.sentence)
     evidence: list[str] = []
     concerned: list[str] = []
     for viewer in list({str(rule.values(viewer)): viewer for viewer in holders}.values())[:MOST_VIEWERS]:
         for depth in range(1, len(levels) + 1):
             for name in additive[:1]:
-                found = list(_given_away(evaluator, viewer, model.schema.model.name, levels[:depth], name))
+                found = list(_given_away(evaluator, without, viewer, model.schema.model.name, levels[:depth], name))
                 if found:
                     concerned.append(viewer.login or "")
                 evidence += [f"{viewer.login}: {line}" for line in found]
@@ -123,10 +124,19 @@ def _additive(measure: CheckedMeasure) -> bool:
     return isinstance(measure.tree, tree.Aggregate) and measure.tree.function in ("SUM", "COUNT") and not measure.tree.distinct
 
 
-def _given_away(evaluator: Evaluator, viewer: Viewer, model: str, by: list[str], measure: str) -> Iterator[str]:
+def _without(evaluator: Evaluator, compiled: CompiledRole, sentence: int) -> Evaluator:
+    """The same with one sentence of a role switched off: what the viewer would see were it not for that sentence."""
+    role = compiled.role
+    sentences = [item.model_copy(update={"off": True}) if place == sentence else item for place, item in enumerate(role.sentences)]
+    changed = role.model_copy(update={"sentences": sentences})
+    roles = [changed if item.name == role.name else item for item in evaluator.bundle.roles]
+    return evaluator.on(evaluator.bundle.model_copy(update={"roles": roles}))
+
+
+def _given_away(evaluator: Evaluator, without: Evaluator, viewer: Viewer, model: str, by: list[str], measure: str) -> Iterator[str]:
     """For each parent with exactly one hidden member beneath it, that member and its value."""
     question = Question(totals=TotalsQuestion(model=model, by=by, measures=[measure], subtotals=True))
-    seen, everything = evaluator.answer(viewer, question), evaluator.answer(evaluator.all_data(), question)
+    seen, everything = evaluator.answer(viewer, question), without.answer(viewer, question)
     if not isinstance(seen, TotalsAnswer) or not isinstance(everything, TotalsAnswer) or seen.not_found:
         return
     visible, whole = _by_parent(seen, len(by)), _by_parent(everything, len(by))

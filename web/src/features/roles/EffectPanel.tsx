@@ -1,88 +1,50 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Button, Select } from "antd";
 import { useState } from "react";
-import { ApiError, api, data, type ModelAnswer, type PinnedViewer, type Role, type RoleEntry, type Schemas } from "../../api/client";
+import { ApiError, type ModelAnswer, type Role, type RoleEntry, type Schemas } from "../../api/client";
 import { usePeople, useRoles } from "../../app/Tray";
 import { useWorkbench } from "../../app/workbench";
-import { shownValue } from "../../ui/figures";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
-import { Scroll } from "../../ui/Scroll";
-import { SeenCell } from "../../ui/SeenCell";
-import { Share } from "../../ui/Share";
-import { useDelayed } from "../../ui/useDelayed";
+import { count, Share } from "../../ui/Share";
+import { type About, Why } from "../../ui/Why";
+import { EffectObjects } from "./EffectObjects";
+import { EffectPage } from "./EffectPage";
+import { EffectRows } from "./EffectRows";
+import { EffectTotals, type TotalsChoice } from "./EffectTotals";
+import { type EffectQuery, type Mode, viewersFor } from "./useEffectOf";
 
-export type EffectAnswer = Schemas["EffectAnswer"];
-
-const PREVIEW_COLUMNS = 5;
-
-/** The same viewer with only this role. */
-function alone(viewer: PinnedViewer, role: string): PinnedViewer {
-  if (typeof viewer === "string") return { login: viewer, only_roles: [role] };
-  if ("all_data" in viewer) return viewer;
-  if ("imagine" in viewer) return { imagine: { ...viewer.imagine, only_roles: [role] } };
-  return { ...viewer, only_roles: [role] };
-}
-
-/** What the edited role does to the focused viewer, asked anew at every keystroke. */
-export function useEffectOf(
-  model: string | null,
-  role: Role | null,
-  viewer: PinnedViewer | null,
-  table: string | null,
-  key: string | undefined,
-) {
-  const settled = useDelayed(role, 40);
-  return useQuery({
-    queryKey: ["effect", model, settled, viewer, table],
-    queryFn: ({ signal }) =>
-      data(
-        api.POST("/api/effect", {
-          signal,
-          body: {
-            model: model ?? "",
-            viewers: viewer ? [viewer] : [],
-            edited: settled ? [settled] : [],
-            rows: table ? { model: model ?? "", table, order: key ? [`${table}.${key}`] : [], limit: 200 } : null,
-          },
-        }),
-      ),
-    enabled: model !== null && settled !== null,
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
-}
+type Tab = "rows" | "totals" | "page" | "objects" | "why";
+const TABS: Tab[] = ["rows", "totals", "page", "objects", "why"];
 
 type Props = {
   model: ModelAnswer | undefined;
-  entry: RoleEntry | undefined;
+  entry: RoleEntry;
   role: Role;
   dirty: boolean;
-  mode: "all" | "alone";
-  setMode: (mode: "all" | "alone") => void;
+  mode: Mode;
+  setMode: (mode: Mode) => void;
   table: string | null;
   setTable: (table: string) => void;
-  effect: ReturnType<typeof useEffectOf>;
+  totals: TotalsChoice | null;
+  setTotals: (choice: TotalsChoice) => void;
+  effect: EffectQuery;
 };
 
-export function viewerFor(viewer: PinnedViewer | undefined, mode: "all" | "alone", role: string): PinnedViewer | null {
-  if (!viewer) return null;
-  return mode === "alone" ? alone(viewer, role) : viewer;
-}
-
-/** The right side of the bench: shares before and after, and rows with the withheld ones in their places. */
-export function EffectPanel({ model, entry, role, dirty, mode, setMode, table, setTable, effect }: Props) {
+/** The right side of the bench: shares before and after for the pinned viewers; rows, totals, a page, objects and why for the one in focus. */
+export function EffectPanel(props: Props) {
+  const { model, entry, role, dirty, mode, setMode, table, setTable, effect } = props;
   const bench = useWorkbench();
   const people = usePeople();
-  const roles = useRoles();
   const pin = bench.pins[bench.focus - 1] ?? bench.pins[0];
-  const place = pin ? bench.pins.indexOf(pin) + 1 : 0;
-  const [tab, setTab] = useState<"rows" | "objects">("rows");
+  const at = pin ? bench.pins.indexOf(pin) : 0;
+  const [tab, setTab] = useState<Tab>("rows");
+  const [together, setTogether] = useState(false);
+  const [about, setAbout] = useState<{ about: About; title: string } | null>(null);
   if (!pin) {
     return (
       <Empty title="Pin somebody to see what this role does">
         <p>The effect follows every keystroke, before anything is saved.</p>
-        {(entry?.holders ?? []).slice(0, 3).map((holder) => {
+        {(entry.holders ?? []).slice(0, 3).map((holder) => {
           const held = people.data?.people.find((person) => person.login === holder.login)?.roles.join(", ") ?? "";
           return (
             <p key={holder.login}>
@@ -97,49 +59,48 @@ export function EffectPanel({ model, entry, role, dirty, mode, setMode, table, s
             </p>
           );
         })}
+        <p>
+          <Button
+            size="small"
+            onClick={() =>
+              bench.pin({
+                key: `roles:${entry.role.name}`,
+                title: role.label ?? role.name,
+                detail: "role on its own",
+                viewer: { imagine: { only_roles: [entry.role.name] } },
+              })
+            }
+          >
+            Pin this role on its own
+          </Button>
+        </p>
       </Empty>
     );
   }
-  const login = typeof pin.viewer === "string" ? pin.viewer : null;
-  const held = (people.data?.people.find((person) => person.login === login)?.roles ?? []).map(
-    (name) => roles.data?.roles.find((item) => item.role.name === name)?.role.label ?? name,
-  );
   const answer = effect.data;
-  const before = answer?.before.shares[0];
-  const after = answer?.after?.shares[0];
-  const shown = after ?? before;
-  const holds = answer?.held_by[0] ?? false;
+  const before = answer?.before.shares[at];
+  const shown = answer?.after?.shares[at] ?? before;
   const refused = shown?.refused;
+  const viewer = viewersFor([pin.viewer], mode, entry.role.name)[0] ?? pin.viewer;
+  const everything = typeof viewer === "object" && "all_data" in viewer;
+  const askRow = (row: string | number, title: string) => {
+    setAbout({ about: { model: role.model ?? "", table: table ?? "", row }, title });
+    setTab("why");
+  };
   return (
     <div className="effect" aria-busy={effect.isFetching} data-testid="effect">
       <div className="row">
-        <Letter place={place} />
+        <Letter place={at + 1} />
         <b className="cut">Effect for {pin.title}</b>
         <span className="grow" />
         <span className={`state-mark small nowrap ${dirty ? "" : "quiet"}`}>{dirty ? "draft, unsaved" : "draft"}</span>
       </div>
-      <p className="small soft" style={{ margin: "4px 0 8px" }}>
-        {mode === "all" ? (
-          <>
-            with all roles held{held.length > 0 && `: ${held.join(", ")}`} ·{" "}
-            <button type="button" className="textlink" onClick={() => setMode("alone")}>
-              this role alone
-            </button>
-          </>
-        ) : (
-          <>
-            this role alone ·{" "}
-            <button type="button" className="textlink" onClick={() => setMode("all")}>
-              with all roles held
-            </button>
-          </>
-        )}
-      </p>
+      <Held pinned={pin.viewer} mode={mode} setMode={setMode} />
       {effect.isError && (
         <Notice kind="bad">{effect.error instanceof ApiError ? effect.error.message : "The effect could not be worked out."}</Notice>
       )}
       {answer && answer.problems.length > 0 && <Notice kind="careful">The edit does not check out yet; shown is the saved draft.</Notice>}
-      {mode === "all" && answer && !holds && (
+      {mode === "all" && answer && !(answer.held_by[at] ?? false) && (
         <Notice kind="careful">
           {pin.title} does not hold this role, so editing it changes nothing here. Look at{" "}
           <button type="button" className="textlink" onClick={() => setMode("alone")}>
@@ -153,34 +114,28 @@ export function EffectPanel({ model, entry, role, dirty, mode, setMode, table, s
           {mode === "alone" && role.kind === "limit" ? "A limit opens nothing on its own. Look with all roles held." : refused.message}
         </Notice>
       )}
-      {shown && !refused && (
+      {shown && !refused && <NothingLeft share={shown} />}
+      {bench.pins.length > 1 && (
+        <div className="row small">
+          <button type="button" className="textlink" aria-pressed={together} onClick={() => setTogether(!together)}>
+            {together ? `Only ${pin.title}` : `All ${bench.pins.length} pinned side by side`}
+          </button>
+        </div>
+      )}
+      {together && answer ? (
+        <SharesTogether answer={answer} table={table} setTable={setTable} />
+      ) : (
+        shown && !refused && <Shares shown={shown} before={answer?.after ? before : undefined} table={table} setTable={setTable} />
+      )}
+      {shown && !refused && answer && (
         <>
-          <div className="shares">
-            {shown.tables.map((item) => {
-              const was = before?.tables.find((other) => other.table === item.table);
-              const note = item.absent_columns.length > 0 ? `${item.absent_columns.length} absent` : undefined;
-              return (
-                <button
-                  key={item.table}
-                  type="button"
-                  className={`share ${item.table === table ? "on" : ""}`}
-                  onClick={() => setTable(item.table)}
-                  data-testid={`share-${item.table}`}
-                >
-                  <span className="cut">{item.table}</span>
-                  <Share visible={item.visible} rows={item.rows} was={after && was ? was.visible : undefined} note={note} width={60} />
-                </button>
-              );
-            })}
-          </div>
           <div className="tabs small" style={{ marginTop: 12 }}>
             <div role="tablist" className="tablist">
-              <button type="button" role="tab" aria-selected={tab === "rows"} onClick={() => setTab("rows")}>
-                rows
-              </button>
-              <button type="button" role="tab" aria-selected={tab === "objects"} onClick={() => setTab("objects")}>
-                objects
-              </button>
+              {TABS.map((item) => (
+                <button key={item} type="button" role="tab" aria-selected={tab === item} onClick={() => setTab(item)}>
+                  {item}
+                </button>
+              ))}
             </div>
             <span className="grow" />
             {tab === "rows" && (
@@ -189,109 +144,177 @@ export function EffectPanel({ model, entry, role, dirty, mode, setMode, table, s
                 aria-label="Rows of"
                 value={table}
                 onChange={setTable}
-                style={{ minWidth: 120 }}
+                style={{ minWidth: 110 }}
                 options={shown.tables.map((item) => ({ value: item.table, label: item.table }))}
               />
             )}
           </div>
-          {tab === "rows" && answer && <RowsPreview model={model} answer={answer} table={table} />}
-          {tab === "objects" && <ObjectsPreview share={shown} before={before} model={model} />}
+          {tab === "rows" && <EffectRows model={model} answer={answer} table={table} at={at} ask={everything ? null : askRow} />}
+          {tab === "totals" && model && (
+            <EffectTotals model={model} answer={answer} at={at} choice={props.totals} choose={props.setTotals} />
+          )}
+          {tab === "page" && <EffectPage viewer={viewer} role={role} />}
+          {tab === "objects" && <EffectObjects share={shown} before={before} model={model} effect={answer} />}
         </>
+      )}
+      {tab === "why" && shown && !refused && (
+        <WhyTab about={about} role={role} model={model} viewer={viewer} ask={setAbout} everything={everything} />
       )}
     </div>
   );
 }
 
-function RowsPreview({ model, answer, table }: { model: ModelAnswer | undefined; answer: EffectAnswer; table: string | null }) {
-  const before = answer.before.rows;
-  const after = answer.after?.rows ?? before;
-  if (!before || !after || !table) return null;
-  const shape = model?.document.tables?.find((item) => item.name === table);
-  const order = after.columns.map((_, index) => index).slice(0, PREVIEW_COLUMNS);
-  const keyAt = after.columns.indexOf(shape?.key ?? "");
-  const lost = after.rows.filter((row, index) => before.rows[index]?.states[0] && !row.states[0]).length;
-  const gained = after.rows.filter((row, index) => !before.rows[index]?.states[0] && row.states[0]).length;
+function Held({ pinned, mode, setMode }: { pinned: unknown; mode: Mode; setMode: (mode: Mode) => void }) {
+  const people = usePeople();
+  const roles = useRoles();
+  const login = typeof pinned === "string" ? pinned : null;
+  const held = (people.data?.people.find((person) => person.login === login)?.roles ?? []).map(
+    (name) => roles.data?.roles.find((item) => item.role.name === name)?.role.label ?? name,
+  );
   return (
-    <>
-      <Scroll className="scroll rows" label={`Rows of ${table}`}>
-        <table className="data">
-          <thead>
-            <tr>
-              {order.map((index) => (
-                <th key={after.columns[index]} className={typeof after.rows[0]?.values[index] === "number" ? "number" : ""}>
-                  {after.columns[index]}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {after.rows.map((row, place) => {
-              const states = row.states[0] ?? null;
-              const had = before.rows[place]?.states[0] ?? null;
-              const change = had && !states ? "lost" : !had && states ? "gained" : "";
-              return (
-                <tr
-                  key={place}
-                  className={change}
-                  title={
-                    change === "lost" ? "would be lost by this edit" : change === "gained" ? "would be gained by this edit" : undefined
-                  }
-                >
-                  {order.map((index) => {
-                    const withheld = states === null && change !== "lost" && index !== keyAt;
-                    const state = withheld ? "hidden" : (states?.[index] ?? "clear");
-                    const value = states === null ? row.values[index] : row.shown[0]?.[index];
-                    return (
-                      <SeenCell key={after.columns[index]} state={state} number={typeof row.values[index] === "number"}>
-                        {shownValue(value)}
-                      </SeenCell>
-                    );
-                  })}
-                </tr>
-              );
-            })}
-          </tbody>
-        </table>
-      </Scroll>
-      <p className="small soft">
-        {lost > 0 && <span className="lost-mark">{lost} rows here would be lost by this edit. </span>}
-        {gained > 0 && <span className="gained-mark">{gained} rows here would be gained by this edit. </span>}
-        Hatched rows are withheld.
-        {after.matching > after.rows.length && ` The first ${after.rows.length} of ${after.matching.toLocaleString("en-GB")} rows.`}
-      </p>
-    </>
+    <p className="small soft" style={{ margin: "4px 0 8px" }}>
+      {mode === "all" ? `with all roles held${held.length > 0 ? `: ${held.join(", ")}` : ""}` : "this role alone"} ·{" "}
+      <button type="button" className="textlink" onClick={() => setMode(mode === "all" ? "alone" : "all")}>
+        {mode === "all" ? "this role alone" : "with all roles held"}
+      </button>
+    </p>
   );
 }
 
-function ObjectsPreview({
-  share,
-  before,
-  model,
-}: {
-  share: Schemas["ModelShare"];
-  before: Schemas["ModelShare"] | undefined;
-  model: ModelAnswer | undefined;
-}) {
-  const label = (name: string) => model?.document.measures?.find((measure) => measure.name === name)?.label ?? name;
-  const lost = (before?.measures ?? []).filter((name) => !share.measures.includes(name));
-  const gained = share.measures.filter((name) => before && !before.measures.includes(name));
+/** A rule that hides every row of a model says so, instead of showing empty bars only. */
+function NothingLeft({ share }: { share: Schemas["ModelShare"] }) {
+  const some = share.tables.some((item) => item.rows > 0 && (item.visible ?? 0) > 0);
+  if (some || share.tables.length === 0) return null;
   return (
-    <div className="small">
-      <p>
-        <b>Measures visible:</b> {share.measures.map(label).join(", ") || "none"}
-      </p>
-      <p>
-        <b>Measures absent:</b> {share.absent_measures.map(label).join(", ") || "none"}
-      </p>
-      {lost.length > 0 && <p className="warn">Lost by this edit: {lost.map(label).join(", ")}</p>}
-      {gained.length > 0 && <p>Gained by this edit: {gained.map(label).join(", ")}</p>}
-      {share.tables
-        .filter((table) => table.absent_columns.length > 0)
-        .map((table) => (
-          <p key={table.table}>
-            <b>{table.table}:</b> absent are {table.absent_columns.join(", ")}
-          </p>
+    <Notice kind="careful">
+      Nothing is left: no row of any table is visible. Do two sentences contradict one another, or does a value match no row?
+    </Notice>
+  );
+}
+
+type SharesProps = {
+  shown: Schemas["ModelShare"];
+  before: Schemas["ModelShare"] | undefined;
+  table: string | null;
+  setTable: (table: string) => void;
+};
+
+function Shares({ shown, before, table, setTable }: SharesProps) {
+  return (
+    <div className="shares">
+      {shown.tables.map((item) => {
+        const was = before?.tables.find((other) => other.table === item.table);
+        const note = item.absent_columns.length > 0 ? `${item.absent_columns.length} absent` : undefined;
+        return (
+          <button
+            key={item.table}
+            type="button"
+            className={`share ${item.table === table ? "on" : ""}`}
+            onClick={() => setTable(item.table)}
+            data-testid={`share-${item.table}`}
+          >
+            <span className="cut">{item.table}</span>
+            <Share visible={item.visible} rows={item.rows} was={was ? was.visible : undefined} note={note} width={60} />
+          </button>
+        );
+      })}
+    </div>
+  );
+}
+
+/** The shares of all pinned viewers: a line a table, a column a viewer. */
+function SharesTogether({
+  answer,
+  table,
+  setTable,
+}: {
+  answer: Schemas["EffectAnswer"];
+  table: string | null;
+  setTable: (table: string) => void;
+}) {
+  const bench = useWorkbench();
+  const before = answer.before.shares;
+  const after = answer.after?.shares ?? before;
+  return (
+    <table className="data shares-together">
+      <thead>
+        <tr>
+          <th>table</th>
+          {bench.pins.map((pin, index) => (
+            <th key={pin.key} title={pin.title}>
+              <Letter place={index + 1} little />
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {(before[0]?.tables ?? []).map((line, index) => (
+          <tr key={line.table} className={line.table === table ? "on" : ""}>
+            <td className="cut">
+              <button type="button" className="plain" onClick={() => setTable(line.table)}>
+                {line.table}
+              </button>
+            </td>
+            {bench.pins.map((pin, viewer) => {
+              const now = after[viewer]?.refused ? null : (after[viewer]?.tables[index]?.visible ?? null);
+              const was = before[viewer]?.refused ? null : (before[viewer]?.tables[index]?.visible ?? null);
+              return (
+                <td key={pin.key} className={now === null ? "hid" : ""}>
+                  {now === null ? <span className="visually-hidden">absent</span> : <MiniShare visible={now} rows={line.rows} />}
+                  {now !== was && <small className="soft"> was {was === null ? "absent" : count(was)}</small>}
+                </td>
+              );
+            })}
+          </tr>
         ))}
+      </tbody>
+    </table>
+  );
+}
+
+function MiniShare({ visible, rows }: { visible: number; rows: number }) {
+  return (
+    <span title={`${count(visible)} of ${count(rows)}`}>
+      <span className="bar" style={{ width: 44 }} aria-hidden="true">
+        <i style={{ width: `${rows > 0 ? (100 * visible) / rows : 0}%` }} />
+      </span>
+      <span className="small"> {count(visible)}</span>
+    </span>
+  );
+}
+
+type WhyProps = {
+  about: { about: About; title: string } | null;
+  role: Role;
+  model: ModelAnswer | undefined;
+  viewer: Schemas["WhyRequest"]["viewer"];
+  ask: (about: { about: About; title: string }) => void;
+  everything: boolean;
+};
+
+function WhyTab({ about, role, model, viewer, ask, everything }: WhyProps) {
+  if (everything) return <p className="soft small">All the data is nobody: there is nothing to explain. Put a pinned viewer in focus.</p>;
+  const options = (model?.objects ?? [])
+    .filter((name) => /^(table|column|measure|hierarchy|cube):/.test(name))
+    .map((name) => ({ value: name, label: name.replace(":", " ") }));
+  return (
+    <div style={{ marginTop: 6 }}>
+      <Select
+        size="small"
+        showSearch
+        aria-label="Ask why of an object"
+        placeholder="Ask of a table, column, measure…"
+        style={{ width: "100%", marginBottom: 6 }}
+        optionFilterProp="label"
+        value={about?.about.object ?? null}
+        options={options}
+        onChange={(object: string) => ask({ about: { model: role.model ?? "", object }, title: object.replace(":", " ") })}
+      />
+      {about ? (
+        <Why viewer={viewer} about={about.about} edited={[role]} title={about.title} />
+      ) : (
+        <p className="soft small">Choose an object here, or “why” beside a row.</p>
+      )}
     </div>
   );
 }

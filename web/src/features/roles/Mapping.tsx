@@ -4,10 +4,12 @@ import type { Dayjs } from "dayjs";
 import { useState } from "react";
 import { type Assignment, api, data, type RoleEntry } from "../../api/client";
 import { usePeople } from "../../app/Tray";
+import { ConditionBuilder } from "../../ui/conditions/ConditionBuilder";
+import { useCheck } from "../../ui/conditions/useCheck";
 import { plural } from "../../ui/figures";
 import { Impact } from "../../ui/Impact";
 import { Notice } from "../../ui/Notice";
-import { useCheck } from "./RowsEditor";
+import { useSubjects } from "./useSubjects";
 
 function useRefresh() {
   const client = useQueryClient();
@@ -69,13 +71,14 @@ export function Mapping({ entry }: { entry: RoleEntry }) {
   );
 }
 
-function AddMapping({ entry, close }: { entry: RoleEntry; close: () => void }) {
+export function AddMapping({ entry, close }: { entry: RoleEntry; close: () => void }) {
   const { message } = App.useApp();
   const refresh = useRefresh();
   const people = usePeople();
   const [kind, setKind] = useState<"group" | "user" | "everyone" | "when">("group");
   const [names, setNames] = useState<string[]>([]);
   const [when, setWhen] = useState("");
+  const subjects = useSubjects();
   const [range, setRange] = useState<[Dayjs | null, Dayjs | null]>([null, null]);
   const [reason, setReason] = useState("");
   const check = useCheck(null, null, kind === "when" ? when : "", "assignment");
@@ -116,7 +119,7 @@ function AddMapping({ entry, close }: { entry: RoleEntry; close: () => void }) {
   return (
     <Modal
       open
-      width={640}
+      width={kind === "when" ? 820 : 640}
       title={`Map ${entry.role.label ?? name} to…`}
       onCancel={close}
       okText="Map now"
@@ -150,19 +153,18 @@ function AddMapping({ entry, close }: { entry: RoleEntry; close: () => void }) {
           />
         )}
         {kind === "when" && (
-          <Input
-            aria-label="Condition"
-            className="mono"
-            placeholder="viewer.clearance >= 4"
-            value={when}
-            onChange={(event) => setWhen(event.target.value)}
-            status={problem ? "error" : ""}
+          <ConditionBuilder
+            model={null}
+            table={null}
+            kind="assignment"
+            where={when}
+            onChange={setWhen}
+            subjects={subjects.viewer}
+            attributes={people.data?.attributes ?? []}
+            label="Condition"
+            hint="viewer.clearance >= 4"
+            empty="say who"
           />
-        )}
-        {problem && (
-          <p className="warn small">
-            {problem.message} {problem.nearest && `Nearest: ${problem.nearest}.`}
-          </p>
         )}
       </div>
       <div className="row" style={{ marginBottom: 8 }}>
@@ -186,8 +188,20 @@ function AddMapping({ entry, close }: { entry: RoleEntry; close: () => void }) {
       {confirm.isError && <Notice kind="bad">{confirm.error.message}</Notice>}
       {!entry.live && <Notice kind="careful">This role is not live yet. Viewers get it with the next release.</Notice>}
       {preview.isFetching && <p className="soft">Working out who gains and loses…</p>}
+      {ready && preview.data && <Reached logins={preview.data.reached} names={people.data?.people ?? []} />}
       {ready && preview.data && entry.live && <Impact viewers={preview.data.viewers} />}
     </Modal>
+  );
+}
+
+/** Who is matched today, whatever else they hold. */
+function Reached({ logins, names }: { logins: string[]; names: { login: string; name: string }[] }) {
+  const shown = logins.slice(0, 6).map((login) => names.find((person) => person.login === login)?.name ?? login);
+  return (
+    <p className="small" data-testid="reached">
+      Reaches <b>{plural(logins.length, "person", "people")}</b> now{shown.length > 0 && `: ${shown.join(", ")}`}
+      {logins.length > shown.length && ` and ${logins.length - shown.length} more`}.
+    </p>
   );
 }
 

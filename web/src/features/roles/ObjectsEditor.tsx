@@ -1,12 +1,11 @@
-import { Radio, Select } from "antd";
+import { Input, Radio, Select } from "antd";
 import { useState } from "react";
-import type { ModelAnswer, Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
+import { Falls } from "./Falls";
+import type { Editing, Part } from "./sentence";
 
-type Objects = Schemas["ObjectsSentence"];
+type Objects = Part<"objects">;
 type Answer = Schemas["ObjectsAnswer"] | null;
-
-type Props = { model: ModelAnswer; sentence: Objects; onChange: (sentence: Objects) => void; result: Answer };
-
 type Said = "shown" | "hidden" | "inherits";
 
 function said(sentence: Objects, name: string): Said {
@@ -20,24 +19,18 @@ function withSaid(sentence: Objects, name: string, to: Said): Objects {
   return { ...sentence, hide: to === "hidden" ? [...hide, name] : hide, show: to === "shown" ? [...show, name] : show };
 }
 
-/** Three words for one object: what the sentence says of it, and what follows. */
-function Line({
-  name,
-  label,
-  depth,
-  sentence,
-  onChange,
-  exists,
-  note,
-}: {
+type LineProps = {
   name: string;
   label: string;
   depth: number;
   sentence: Objects;
-  onChange: Props["onChange"];
+  onChange: (sentence: Objects) => void;
   exists: boolean | null;
   note?: string;
-}) {
+};
+
+/** Three words for one object: what the sentence says of it, and what follows. */
+function Line({ name, label, depth, sentence, onChange, exists, note }: LineProps) {
   return (
     <div className="object-line" style={{ paddingLeft: depth * 16 }}>
       <span className={`mark ${exists === null ? "" : exists ? "visible" : "hid"}`} aria-hidden="true" />
@@ -59,19 +52,28 @@ function Line({
   );
 }
 
-/** The objects sentence on a tree of tables, columns and measures, with what falls underneath before it is saved. */
-export function ObjectsEditor({ model, sentence, onChange, result }: Props) {
+type Props = { editing: Editing; sentence: Objects; onChange: (sentence: Objects) => void };
+
+/** The objects sentence on a tree of tables, columns, measures, hierarchies and cubes, with what falls underneath before it is saved. */
+export function ObjectsEditor({ editing, sentence, onChange }: Props) {
+  const { model } = editing;
+  const result: Answer = editing.effect?.objects ?? null;
+  const mentioned = [...(sentence.hide ?? []), ...(sentence.show ?? [])];
+  const [search, setSearch] = useState("");
   const [open, setOpen] = useState<string[]>(() =>
     (model.document.tables ?? [])
       .map((table) => table.name)
-      .filter((table) => [...(sentence.hide ?? []), ...(sentence.show ?? [])].some((name) => name.startsWith(`column:${table}.`))),
+      .filter((table) => mentioned.some((name) => name.startsWith(`column:${table}.`))),
   );
   const tags = model.objects.filter((name) => name.startsWith("tag:") || name.startsWith("folder:"));
-  const mentioned = new Set([...(sentence.hide ?? []), ...(sentence.show ?? [])]);
-  const fallen = (model.document.measures ?? []).filter((measure) => result && !result.measures.includes(measure.name));
+  const wanted = search.trim().toLowerCase();
+  const found = (text: string) => wanted === "" || text.toLowerCase().includes(wanted);
+  const line = { sentence, onChange };
+  const known = new Set(model.objects);
+  const gone = mentioned.filter((name) => !known.has(name));
   return (
-    <div className="objects-editor">
-      <div className="row wrap" style={{ marginBottom: 6 }}>
+    <div className="objects-editor form">
+      <div className="row wrap">
         <span>Everything not mentioned is</span>
         <Select
           size="small"
@@ -83,21 +85,40 @@ export function ObjectsEditor({ model, sentence, onChange, result }: Props) {
             { value: "hidden", label: "hidden" },
           ]}
         />
+        <Input
+          size="small"
+          allowClear
+          aria-label="Search objects"
+          placeholder="Search objects"
+          style={{ width: 170 }}
+          value={search}
+          onChange={(event) => setSearch(event.target.value)}
+        />
       </div>
-      {tags.length > 0 && (
-        <>
-          <div className="small soft">By tag and folder</div>
-          {tags.map((name) => (
-            <Line key={name} name={name} label={name.replace(":", " ")} depth={0} sentence={sentence} onChange={onChange} exists={null} />
-          ))}
-        </>
-      )}
-      <div className="small soft">By table, column and measure</div>
+      {gone.map((name) => (
+        <p key={name} className="small warn">
+          {name.replace(":", " ")} is not in the model any more.{" "}
+          <button type="button" className="textlink" onClick={() => onChange(withSaid(sentence, name, "inherits"))}>
+            Take it out
+          </button>
+        </p>
+      ))}
       <div className="object-tree">
+        {tags.some((name) => found(name)) && <div className="small soft">By tag and folder: everything that carries it</div>}
+        {tags
+          .filter((name) => found(name))
+          .map((name) => (
+            <Line key={name} {...line} name={name} label={name.replace(":", " ")} depth={0} exists={null} />
+          ))}
+        <div className="small soft">By table, column and measure</div>
         {(model.document.tables ?? []).map((table) => {
-          const exists = result ? result.tables[table.name] !== undefined : null;
-          const unfolded = open.includes(table.name);
+          const original = model.document.tables?.find((item) => item.name === table.alias_of) ?? table;
           const measures = (model.document.measures ?? []).filter((measure) => measure.table === table.name);
+          const columns = (original.columns ?? []).filter((column) => found(`${table.name} ${column.name}`));
+          const shownMeasures = measures.filter((measure) => found(`${table.name} ${measure.name} ${measure.label ?? ""}`));
+          if (!found(table.name) && columns.length === 0 && shownMeasures.length === 0) return null;
+          const exists = result ? result.tables[table.name] !== undefined : null;
+          const unfolded = open.includes(table.name) || wanted !== "";
           return (
             <div key={table.name}>
               <div className="row">
@@ -111,32 +132,37 @@ export function ObjectsEditor({ model, sentence, onChange, result }: Props) {
                   {unfolded ? "▾" : "▸"}
                 </button>
                 <div className="grow">
-                  <Line name={`table:${table.name}`} label={table.name} depth={0} sentence={sentence} onChange={onChange} exists={exists} />
+                  <Line
+                    {...line}
+                    name={`table:${table.name}`}
+                    label={table.name}
+                    depth={0}
+                    exists={exists}
+                    note={(table.tags ?? []).join(", ")}
+                  />
                 </div>
               </div>
               {unfolded && (
                 <div style={{ paddingLeft: 20 }}>
-                  {(table.columns ?? []).map((column) => (
+                  {columns.map((column) => (
                     <Line
                       key={column.name}
+                      {...line}
                       name={`column:${table.name}.${column.name}`}
                       label={column.name}
-                      note={(column.tags ?? []).join(", ")}
+                      note={[...(column.tags ?? []), ...(column.quarantine ? ["in quarantine"] : [])].join(", ")}
                       depth={1}
-                      sentence={sentence}
-                      onChange={onChange}
                       exists={result ? (result.tables[table.name]?.includes(column.name) ?? false) : null}
                     />
                   ))}
-                  {measures.map((measure) => (
+                  {shownMeasures.map((measure) => (
                     <Line
                       key={measure.name}
+                      {...line}
                       name={`measure:${measure.name}`}
                       label={measure.label ?? measure.name}
                       note="measure"
                       depth={1}
-                      sentence={sentence}
-                      onChange={onChange}
                       exists={result ? result.measures.includes(measure.name) : null}
                     />
                   ))}
@@ -145,19 +171,35 @@ export function ObjectsEditor({ model, sentence, onChange, result }: Props) {
             </div>
           );
         })}
+        {(model.document.hierarchies ?? []).some((item) => found(item.name)) && <div className="small soft">Hierarchies</div>}
+        {(model.document.hierarchies ?? [])
+          .filter((item) => found(item.name))
+          .map((item) => (
+            <Line
+              key={item.name}
+              {...line}
+              name={`hierarchy:${item.name}`}
+              label={item.label ?? item.name}
+              note={item.table}
+              depth={0}
+              exists={result ? result.hierarchies.includes(item.name) : null}
+            />
+          ))}
+        {(model.document.cubes ?? []).some((item) => found(item.name)) && <div className="small soft">Cubes</div>}
+        {(model.document.cubes ?? [])
+          .filter((item) => found(item.name))
+          .map((item) => (
+            <Line
+              key={item.name}
+              {...line}
+              name={`cube:${item.name}`}
+              label={item.label ?? item.name}
+              depth={0}
+              exists={result ? result.cubes.includes(item.name) : null}
+            />
+          ))}
       </div>
-      {result && (
-        <p className="to">
-          {fallen.length === 0 ? (
-            "Every measure stays."
-          ) : (
-            <>
-              Measures absent under this role: <b>{fallen.map((measure) => measure.label ?? measure.name).join(", ")}</b>.{" "}
-              {fallen.some((measure) => !mentioned.has(`measure:${measure.name}`)) && "A measure falls with any column it reads."}
-            </>
-          )}
-        </p>
-      )}
+      <Falls effect={editing.effect} />
     </div>
   );
 }

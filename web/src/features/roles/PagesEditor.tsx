@@ -1,49 +1,44 @@
 import { useQuery } from "@tanstack/react-query";
 import { Checkbox, Radio, Select } from "antd";
-import { api, data, type Schemas } from "../../api/client";
-import { ConditionEditor } from "../../ui/ConditionEditor";
-import { type Attribute, useCheck } from "./RowsEditor";
+import { api, data } from "../../api/client";
+import type { Attribute } from "../../ui/conditions/ClausePicker";
+import { ConditionBuilder } from "../../ui/conditions/ConditionBuilder";
+import type { Part } from "./sentence";
+import { useSubjects } from "./useSubjects";
 
-type Pages = Schemas["PagesSentence"];
 const ACTIONS = ["open", "edit", "publish", "export"] as const;
 
+type Props = { sentence: Part<"pages">; onChange: (sentence: Part<"pages">) => void; attributes: Attribute[]; limit: boolean };
+
 /** The pages sentence: which actions, on which shelves and pages, under which condition. */
-export function PagesEditor({
-  sentence,
-  onChange,
-  attributes,
-  limit,
-}: {
-  sentence: Pages;
-  onChange: (sentence: Pages) => void;
-  attributes: Attribute[];
-  limit: boolean;
-}) {
+export function PagesEditor({ sentence, onChange, attributes, limit }: Props) {
+  const subjects = useSubjects();
   const pages = useQuery({
     queryKey: ["pages", "draft"],
     queryFn: () => data(api.GET("/api/pages", { params: { query: { state: "draft" } } })),
     staleTime: 10_000,
   });
-  const where = sentence.where ?? "";
-  const check = useCheck(null, null, where, "pages");
-  const problem = where.trim() === "" ? null : (check.data?.problem ?? null);
   const targets = (pages.data?.shelves ?? []).flatMap((shelf) => [
     { value: `shelf:${shelf.name}`, label: `shelf ${shelf.label}` },
     ...shelf.pages.map((entry) => ({ value: `page:${entry.page.name}`, label: `page ${entry.page.label ?? entry.page.name}` })),
   ]);
   return (
-    <div>
+    <div className="form">
       <div className="row wrap">
         <span>{limit ? "Denies" : "Allows"}</span>
         <Checkbox.Group
           value={sentence.actions}
-          onChange={(actions) => actions.length > 0 && onChange({ ...sentence, actions: actions as Pages["actions"] })}
+          onChange={(actions) => actions.length > 0 && onChange({ ...sentence, actions: actions as Part<"pages">["actions"] })}
           options={ACTIONS.map((action) => ({ value: action, label: action }))}
         />
       </div>
-      <div className="row wrap" style={{ margin: "6px 0" }}>
+      {sentence.actions.some((action) => action !== "open") && !limit && (
+        <p className="soft small">Every other action needs “open” on the page too, from this sentence or another.</p>
+      )}
+      <div className="row wrap">
         <Radio.Group
           size="small"
+          aria-label="On which pages"
           value={sentence.on ? "some" : "any"}
           onChange={(event) => onChange({ ...sentence, on: event.target.value === "some" ? [] : null })}
         >
@@ -63,23 +58,19 @@ export function PagesEditor({
           />
         )}
       </div>
-      <div className="small soft">and where (left empty: always)</div>
-      <ConditionEditor
-        value={where}
+      <div className="small soft">and where</div>
+      <ConditionBuilder
+        model={null}
+        table={null}
+        kind="pages"
+        where={sentence.where ?? ""}
         onChange={(text) => onChange({ ...sentence, where: text.trim() === "" ? null : text })}
-        names={[
-          ...["page.name", "page.shelf", "page.tags", "page.owner"].map((label) => ({ label, detail: "page" })),
-          ...attributes.map((attribute) => ({ label: `viewer.${attribute.name}`, detail: attribute.type })),
-        ]}
-        problem={problem}
+        subjects={subjects.page}
+        attributes={attributes}
         label="Condition on pages"
         hint="'monthly' IN page.tags"
+        empty="left empty: always"
       />
-      {problem && (
-        <p className="small warn" role="alert">
-          {problem.message} {problem.nearest && `Nearest: ${problem.nearest}.`}
-        </p>
-      )}
     </div>
   );
 }

@@ -1,30 +1,33 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { App, Button, Input, Modal } from "antd";
+import { App, Button, Dropdown, Input, Modal } from "antd";
 import { useEffect, useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { ApiError, api, data, type ModelAnswer, type Role, type RoleEntry, type Sentence } from "../../api/client";
 import { usePeople } from "../../app/Tray";
 import { useWorkbench } from "../../app/workbench";
 import { Notice } from "../../ui/Notice";
-import type { useEffectOf } from "./EffectPanel";
+import { CompareLive } from "./CompareLive";
 import { Holders, Mapping } from "./Mapping";
 import { SentenceCard } from "./SentenceCard";
+import { type Kind, kindOf, unfinished } from "./sentence";
+import { UsedWhere, useUses } from "./UsedWhere";
+import type { EffectQuery } from "./useEffectOf";
 import type { RoleEdits } from "./useRoleEdits";
 import { useViewerValues } from "./useViewerValues";
 
-type Props = { entry: RoleEntry; role: Role; edits: RoleEdits; model: ModelAnswer | undefined; effect: ReturnType<typeof useEffectOf> };
+type Props = { entry: RoleEntry; role: Role; edits: RoleEdits; model: ModelAnswer | undefined; effect: EffectQuery };
 
 /** A role as sentences, edited in place; saved into the draft. */
 export function RoleEditor({ entry, role, edits, model, effect }: Props) {
   const name = entry.role.name;
   const client = useQueryClient();
   const navigate = useNavigate();
-  const { message, modal } = App.useApp();
+  const { message } = App.useApp();
   const bench = useWorkbench();
   const people = usePeople();
   const viewerValues = useViewerValues(bench.pins[bench.focus - 1] ?? bench.pins[0]);
   const [open, setOpen] = useState<number | null>(null);
-  const [naming, setNaming] = useState(false);
+  const [dialog, setDialog] = useState<"describe" | "live" | "uses" | "delete" | null>(null);
   const edit = edits.get(name);
   const sentences = role.sentences ?? [];
   const change = (next: Role) => edits.change(name, entry.version, entry.role, next);
@@ -59,7 +62,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
     onError: (error) => message.error(error.message),
   });
 
-  const blank = sentences.some((sentence) => sentence.rows && sentence.rows.where.trim() === "");
+  const blank = sentences.map(unfinished).find((missing) => missing !== null) ?? null;
   const problems = dirtyProblems(effect.data?.problems ?? [], edit !== undefined);
   const savable = edit !== undefined && !blank && problems.length === 0 && !save.isPending;
   const stale = edit !== undefined && edit.version !== entry.version;
@@ -90,26 +93,35 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
           <code>{role.name}</code> · {role.kind} · <Holders entry={entry} />
         </span>
         <span className="grow" />
-        <button type="button" className="textlink small" onClick={() => setNaming(true)}>
-          Rename and describe
-        </button>
-        <button
-          type="button"
-          className="textlink small warn"
-          onClick={() =>
-            modal.confirm({
-              title: `Delete ${role.label ?? name} from the draft?`,
-              content: `${entry.holders.length === 0 ? "Nobody holds it." : `${entry.holders.length} people hold it; they keep it until the next release.`} You can restore it until then.`,
-              okText: "Delete in the draft",
-              okButtonProps: { danger: true },
-              onOk: () => remove.mutateAsync().catch(() => undefined),
-            })
-          }
+        {entry.released && (entry.changed || edit) && (
+          <button type="button" className="textlink small" onClick={() => setDialog("live")}>
+            Compare with live
+          </button>
+        )}
+        <Dropdown
+          trigger={["click"]}
+          menu={{
+            items: [
+              { key: "describe", label: "Rename and describe", onClick: () => setDialog("describe") },
+              { key: "live", label: "Compare with live", onClick: () => setDialog("live") },
+              { key: "uses", label: "Where it is used", onClick: () => setDialog("uses") },
+              { key: "combine", label: "Combine with others", onClick: () => navigate(`/combine?roles=${encodeURIComponent(name)}`) },
+              { key: "delete", label: "Delete", danger: true, onClick: () => setDialog("delete") },
+            ],
+          }}
         >
-          Delete
-        </button>
+          <Button size="small" type="text" aria-label="Role actions">
+            ⋯
+          </Button>
+        </Dropdown>
       </div>
       {role.about && <p className="soft">{role.about}</p>}
+      {(role.keeper || role.reason) && (
+        <p className="soft small">
+          {role.keeper && <>Kept by {role.keeper}. </>}
+          {role.reason && <>Because: {role.reason}</>}
+        </p>
+      )}
       {(stale || conflict) && (
         <Notice kind="bad">
           Somebody saved this role while you were editing it. Your edit is kept here.{" "}
@@ -158,17 +170,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
         render={card}
         none={role.kind === "grant" ? "No rows sentence: every row is open." : "No rows sentence: no row is taken away."}
       />
-      <button
-        type="button"
-        className="textlink"
-        onClick={() => {
-          const tables = model?.document.tables ?? [];
-          const fresh = tables.find((table) => !sentences.some((sentence) => sentence.rows?.table === table.name)) ?? tables[0];
-          if (fresh) add({ rows: { table: fresh.name, where: "" } });
-        }}
-      >
-        + rows
-      </button>
+      <Adders kinds={["rows", "entitlement", "members"]} start={start} />
       <Group
         title={sentences.some((sentence) => sentence.mask) ? "Objects and masks" : "Objects"}
         kinds={["objects", "mask"]}
@@ -180,14 +182,15 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
             : "No objects sentence: no object is taken away."
         }
       />
-      {!sentences.some((sentence) => sentence.objects) && (
-        <button type="button" className="textlink" onClick={() => add({ objects: { default: "visible", hide: [], show: [] } })}>
-          + objects
-        </button>
-      )}
-      {sentences.some((sentence) => sentence.beneath ?? sentence.change) && (
-        <Group title="Rows beneath and changes" kinds={["beneath", "change"]} sentences={sentences} render={card} none="" />
-      )}
+      <Adders kinds={sentences.some((sentence) => sentence.objects) ? ["mask"] : ["objects", "mask"]} start={start} />
+      <Group
+        title="Rows beneath and changes"
+        kinds={["beneath", "change"]}
+        sentences={sentences}
+        render={card}
+        none={role.kind === "grant" ? "Up to 1,000 rows under a number, no export; nothing may be changed." : "Nothing is narrowed here."}
+      />
+      <Adders kinds={["beneath", "change"]} start={start} />
       <Group
         title="Pages"
         kinds={["pages"]}
@@ -195,9 +198,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
         render={card}
         none={role.kind === "grant" ? "No pages sentence: this role opens no page." : "No pages sentence: no page is closed."}
       />
-      <button type="button" className="textlink" onClick={() => add({ pages: { actions: ["open"], on: null, where: null } })}>
-        + pages
-      </button>
+      <Adders kinds={["pages"]} start={start} />
       <Mapping entry={entry} />
 
       <div className="row save-bar">
@@ -222,7 +223,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
         </Button>
         <span className="soft small">
           {blank
-            ? "A rows sentence does not say which rows yet."
+            ? blank
             : problems[0]
               ? problems[0].message
               : edit
@@ -232,9 +233,47 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
                   : "Live as it stands."}
         </span>
       </div>
-      {naming && <Describe role={role} onChange={change} close={() => setNaming(false)} />}
+      {dialog === "describe" && <Describe role={role} onChange={change} close={() => setDialog(null)} />}
+      {dialog === "live" && <CompareLive entry={entry} role={role} onChange={change} close={() => setDialog(null)} />}
+      {dialog === "uses" && <UsedWhere entry={entry} close={() => setDialog(null)} />}
+      {dialog === "delete" && (
+        <DeleteRole
+          entry={entry}
+          title={role.label ?? name}
+          remove={() => remove.mutateAsync().catch(() => undefined)}
+          close={() => setDialog(null)}
+        />
+      )}
     </>
   );
+
+  function start(kind: Kind) {
+    const tables = model?.document.tables ?? [];
+    const table = tables.find((item) => !sentences.some((sentence) => sentence.rows?.table === item.name))?.name ?? tables[0]?.name ?? "";
+    const own = tables.find((item) => !item.alias_of)?.name ?? "";
+    const begun: Record<Kind, Sentence> = {
+      rows: { rows: { table, where: "" } },
+      entitlement: { entitlement: { table: own, through: "", person: "", person_is: "login", match: {} } },
+      members: { members: { hierarchy: model?.document.hierarchies?.[0]?.name ?? "", unlisted: "hidden", list: [], totals: "own" } },
+      objects: { objects: { default: "visible", hide: [], show: [] } },
+      mask: { mask: { column: "", with: "withhold", in_totals: "no" } },
+      beneath: { beneath: { tables: [], rows: true } },
+      change: { change: { table: own } },
+      pages: { pages: { actions: ["open"], on: null, where: null } },
+    };
+    add(begun[kind]);
+  }
+
+  function move(place: number, by: -1 | 1) {
+    const family = FAMILIES.find((kinds) => kinds.includes(kindOf(sentences[place] as Sentence))) ?? [];
+    const others = sentences.map((_, index) => index).filter((index) => family.includes(kindOf(sentences[index] as Sentence)));
+    const to = others[others.indexOf(place) + by];
+    if (to === undefined) return;
+    const next = [...sentences];
+    [next[place], next[to]] = [next[to] as Sentence, next[place] as Sentence];
+    setOpen(null);
+    change({ ...role, sentences: next });
+  }
 
   function card(sentence: Sentence, place: number) {
     return (
@@ -251,10 +290,15 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
           setOpen(null);
           change({ ...role, sentences: sentences.filter((_, index) => index !== place) });
         }}
+        onCopy={() => {
+          change({ ...role, sentences: [...sentences.slice(0, place + 1), sentence, ...sentences.slice(place + 1)] });
+          setOpen(place + 1);
+        }}
+        onMove={sentences.length > 1 ? (by) => move(place, by) : null}
         problem={problems.find((item) => item.path.startsWith(`sentences[${place}].`))}
         attributes={people.data?.attributes ?? []}
         viewerValues={viewerValues}
-        objects={effect.data?.objects ?? null}
+        effect={effect.data}
       />
     );
   }
@@ -266,6 +310,60 @@ function dirtyProblems<T>(problems: T[], dirty: boolean): T[] {
 
 function withoutEmpty(sentence: Sentence): object {
   return Object.fromEntries(Object.entries(sentence).filter(([, value]) => value !== null));
+}
+
+const FAMILIES: Kind[][] = [["rows", "entitlement", "members"], ["objects", "mask"], ["beneath", "change"], ["pages"]];
+
+function Adders({ kinds, start }: { kinds: Kind[]; start: (kind: Kind) => void }) {
+  return (
+    <div className="row" style={{ gap: 16 }}>
+      {kinds.map((kind) => (
+        <button key={kind} type="button" className="textlink" onClick={() => start(kind)}>
+          + {kind}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+/** Deleting a role says who holds it and what names it first. */
+function DeleteRole({
+  entry,
+  title,
+  remove,
+  close,
+}: {
+  entry: RoleEntry;
+  title: string;
+  remove: () => Promise<unknown>;
+  close: () => void;
+}) {
+  const uses = useUses(entry.role.name, true);
+  return (
+    <Modal
+      open
+      title={`Delete ${title} from the draft?`}
+      okText="Delete in the draft"
+      okButtonProps={{ danger: true }}
+      onCancel={close}
+      onOk={() => remove().then(close)}
+    >
+      <p>
+        {entry.holders.length === 0 ? "Nobody holds it." : `${entry.holders.length} people hold it; they keep it until the next release.`}{" "}
+        You can restore it until then.
+      </p>
+      {(uses.data?.uses.length ?? 0) > 0 && (
+        <>
+          <p>It is named in:</p>
+          <ul>
+            {uses.data?.uses.map((use) => (
+              <li key={use.place}>{use.place}</li>
+            ))}
+          </ul>
+        </>
+      )}
+    </Modal>
+  );
 }
 
 type GroupProps = {
@@ -292,6 +390,7 @@ function Describe({ role, onChange, close }: { role: Role; onChange: (role: Role
   const [name, setName] = useState(role.name);
   const [about, setAbout] = useState(role.about ?? "");
   const [keeper, setKeeper] = useState(role.keeper ?? "");
+  const [reason, setReason] = useState(role.reason ?? "");
   return (
     <Modal
       open
@@ -300,7 +399,14 @@ function Describe({ role, onChange, close }: { role: Role; onChange: (role: Role
       okButtonProps={{ disabled: name.trim() === "" }}
       onCancel={close}
       onOk={() => {
-        onChange({ ...role, name: name.trim(), label: label.trim() || null, about: about.trim() || null, keeper: keeper.trim() || null });
+        onChange({
+          ...role,
+          name: name.trim(),
+          label: label.trim() || null,
+          about: about.trim() || null,
+          keeper: keeper.trim() || null,
+          reason: reason.trim() || null,
+        });
         close();
       }}
     >
@@ -312,7 +418,9 @@ function Describe({ role, onChange, close }: { role: Role; onChange: (role: Role
       <Input.TextArea id="role-about" value={about} onChange={(event) => setAbout(event.target.value)} autoSize={{ minRows: 2 }} />
       <label htmlFor="role-keeper">Who answers for it</label>
       <Input id="role-keeper" value={keeper} onChange={(event) => setKeeper(event.target.value)} />
-      <p className="soft small">Mappings follow a renamed role. The change is saved with the role.</p>
+      <label htmlFor="role-reason">Why it is there</label>
+      <Input id="role-reason" value={reason} onChange={(event) => setReason(event.target.value)} />
+      <p className="soft small">Mappings, and conditions that name it, follow a renamed role. The change is saved with the role.</p>
     </Modal>
   );
 }

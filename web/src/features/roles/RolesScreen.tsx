@@ -1,13 +1,17 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { App, Button, Form, Input, Modal, Radio } from "antd";
-import { useEffect, useState } from "react";
-import { NavLink, useNavigate, useParams } from "react-router-dom";
+import { useEffect, useRef, useState } from "react";
+import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
 import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client";
 import { useRoles } from "../../app/Tray";
 import { useModel, useWorkbench } from "../../app/workbench";
 import { Empty, Notice } from "../../ui/Notice";
-import { EffectPanel, useEffectOf, viewerFor } from "./EffectPanel";
+import { EffectPanel } from "./EffectPanel";
+import { defaultColumn, type TotalsChoice } from "./EffectTotals";
 import { RoleEditor } from "./RoleEditor";
+import { Similar } from "./Similar";
+import { decidedTable } from "./sentence";
+import { type Mode, useEffectOf, viewersFor } from "./useEffectOf";
 import { useRoleEdits } from "./useRoleEdits";
 import "./roles.css";
 
@@ -20,8 +24,9 @@ export default function RolesScreen() {
   const model = useModel("draft");
   const edits = useRoleEdits();
   const [creating, setCreating] = useState<Role | null>(null);
-  const [mode, setMode] = useState<"all" | "alone">("all");
+  const [mode, setMode] = useState<Mode>("all");
   const [chosenTable, setTable] = useState<string | null>(null);
+  const [chosenTotals, setTotals] = useState<TotalsChoice | null>(null);
 
   const entries = roles.data?.roles ?? [];
   const entry = entries.find((item) => item.role.name === wanted);
@@ -29,23 +34,42 @@ export default function RolesScreen() {
   const role = edit?.role ?? entry?.role ?? null;
   const dirty = edit !== undefined;
 
-  const first = entries.find((item) => item.role.name === "area-steward") ?? entries[0];
+  const ofModel = entries.filter((item) => item.role.model === bench.model);
+  const first = ofModel.find((item) => item.role.name === "area-steward") ?? ofModel[0] ?? entries[0];
   useEffect(() => {
     if (!wanted && first) navigate(`/roles/${encodeURIComponent(first.role.name)}`, { replace: true });
   }, [wanted, first, navigate]);
 
+  // A role opened by its address brings its model along; switching the model leaves a role of another one.
+  const shownRole = useRef<string | undefined>(undefined);
+  const itsModel = entry?.role.model;
+  useEffect(() => {
+    if (!itsModel || !bench.model || itsModel === bench.model) shownRole.current = itsModel ? wanted : undefined;
+    else if (shownRole.current === wanted) navigate("/roles");
+    else bench.setModel(itsModel);
+  }, [itsModel, bench.model, bench.setModel, wanted, navigate]);
+
   const tables = model.data?.document.tables ?? [];
-  const restricted = role?.sentences?.find((sentence) => sentence.rows)?.rows?.table;
+  const restricted = role?.sentences?.map((sentence) => decidedTable(sentence, model.data)).find((name) => name !== null);
   const table = tables.some((item) => item.name === chosenTable) ? chosenTable : (restricted ?? tables[0]?.name ?? null);
   const key = tables.find((item) => item.name === table)?.key ?? undefined;
-  const pin = bench.pins[bench.focus - 1] ?? bench.pins[0];
-  const effect = useEffectOf(
-    bench.model,
-    role && entry ? { ...role, name: entry.role.name } : null,
-    viewerFor(pin?.viewer, mode, role?.name ?? ""),
+  const viewers = viewersFor(
+    bench.pins.map((pin) => pin.viewer),
+    mode,
+    entry?.role.name ?? "",
+  );
+  const measures = model.data?.document.measures ?? [];
+  const measure =
+    measures.find((item) => item.name === chosenTotals?.measure) ?? measures.find((item) => item.table === table) ?? measures[0];
+  const totals: TotalsChoice | null =
+    measure && model.data
+      ? { measure: measure.name, by: chosenTotals?.measure === measure.name ? chosenTotals.by : defaultColumn(model.data, measure.name) }
+      : null;
+  const effect = useEffectOf(bench.model, role && entry ? { ...role, name: entry.role.name } : null, viewers, {
     table,
     key,
-  );
+    totals: totals ? { model: bench.model ?? "", by: [totals.by], measures: [totals.measure] } : null,
+  });
 
   if (roles.isPending) return <div className="pad soft">Opening…</div>;
   if (roles.isError) return <Notice kind="bad">{roles.error.message}</Notice>;
@@ -77,6 +101,10 @@ export default function RolesScreen() {
             Copy
           </button>
         </p>
+        <p>
+          <Link to={`/combine${wanted ? `?roles=${encodeURIComponent(wanted)}` : ""}`}>Combine roles…</Link>
+        </p>
+        <Similar wanted={entries.length > 1} />
         <Deleted entries={roles.data.deleted} />
       </div>
       <div>
@@ -139,6 +167,8 @@ export default function RolesScreen() {
             setMode={setMode}
             table={table}
             setTable={setTable}
+            totals={totals}
+            setTotals={setTotals}
             effect={effect}
           />
         )}

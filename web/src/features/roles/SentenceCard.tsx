@@ -1,9 +1,19 @@
-import { Button, Dropdown, Select } from "antd";
-import type { ModelAnswer, Problem, Role, Schemas, Sentence } from "../../api/client";
+import { Button, Dropdown, Input, Select } from "antd";
+import { useState } from "react";
+import type { ModelAnswer, Problem, Role, Sentence } from "../../api/client";
+import type { Attribute } from "../../ui/conditions/ClausePicker";
+import { useCheck } from "../../ui/conditions/useCheck";
+import { BeneathEditor } from "./BeneathEditor";
+import { ChangeEditor } from "./ChangeEditor";
+import { EntitlementEditor } from "./EntitlementEditor";
+import { MaskEditor } from "./MaskEditor";
+import { MembersEditor } from "./MembersEditor";
 import { ObjectsEditor } from "./ObjectsEditor";
 import { OtherWords } from "./OtherWords";
 import { PagesEditor } from "./PagesEditor";
-import { type Attribute, RowsEditor, useCheck } from "./RowsEditor";
+import { RowsEditor } from "./RowsEditor";
+import { SentenceHelp } from "./SentenceHelp";
+import { decidedTable, type Editing, type EffectAnswer, kindOf } from "./sentence";
 import { ObjectsWords, PagesWords, RowsWords } from "./Words";
 
 type Props = {
@@ -15,71 +25,52 @@ type Props = {
   onOpen: (open: boolean) => void;
   onChange: (sentence: Sentence) => void;
   onRemove: () => void;
+  onCopy: () => void;
+  onMove: ((by: -1 | 1) => void) | null;
   problem: Problem | undefined;
   attributes: Attribute[];
   viewerValues: (name: string) => string | null;
-  objects: Schemas["ObjectsAnswer"] | null;
+  effect: EffectAnswer | undefined;
 };
 
-function Reach({
-  model,
-  role,
-  table,
-  objects,
-}: {
-  model: ModelAnswer;
-  role: Role;
-  table: string;
-  objects: Schemas["ObjectsAnswer"] | null;
-}) {
-  const reached = model.reaches[table] ?? [];
-  const covered = new Set(
-    (role.sentences ?? []).flatMap((item) => (item.rows ? [item.rows.table, ...(model.reaches[item.rows.table] ?? [])] : [])),
-  );
-  const facts = [...new Set((model.document.measures ?? []).map((measure) => measure.table))].filter(
-    (name) => !covered.has(name) && (!objects || objects.tables[name] !== undefined),
-  );
-  return (
-    <div className="to">
-      {reached.length > 0 ? `reaches ${reached.join(", ")}` : "reaches no other table"}
-      {facts.length > 0 && <span className="warn"> · does not reach: {facts.join(", ")}</span>}
-    </div>
-  );
-}
-
 /** One sentence of a role: in words; opened, edited in place. */
-export function SentenceCard({
-  role,
-  sentence,
-  place,
-  model,
-  open,
-  onOpen,
-  onChange,
-  onRemove,
-  problem,
-  attributes,
-  viewerValues,
-  objects,
-}: Props) {
+export function SentenceCard(props: Props) {
+  const { role, sentence, place, model, open, onOpen, onChange, onRemove, onCopy, problem, effect } = props;
+  const [reasoning, setReasoning] = useState(false);
   const rows = sentence.rows;
   const check = useCheck(model?.document.name ?? null, rows?.table ?? null, rows?.where ?? "", "rows");
-  const editable = Boolean(rows || sentence.objects || sentence.pages);
+  const kind = kindOf(sentence);
+  const table = decidedTable(sentence, model);
+  const about = kind === "pages" || model !== undefined;
   return (
-    <div className={`sentence ${open ? "open" : ""}`} data-testid={`sentence-${place}`}>
+    <div className={`sentence ${open ? "open" : ""} ${sentence.off ? "switched-off" : ""}`} data-testid={`sentence-${place}`}>
       <div className="row" style={{ alignItems: "flex-start" }}>
-        <button type="button" className="plain grow words" aria-expanded={open} disabled={!editable} onClick={() => onOpen(!open)}>
-          {rows && <RowsWords table={rows.table} where={rows.where} clauses={check.data?.valid ? check.data.clauses : null} />}
+        <button type="button" className="plain grow words" aria-expanded={open} disabled={!about} onClick={() => onOpen(!open)}>
+          {sentence.off && <span className="off-mark">switched off</span>}
+          {rows && <RowsWords table={rows.table} where={rows.where} group={check.data?.valid ? (check.data.group ?? null) : null} />}
           {sentence.objects && <ObjectsWords sentence={sentence.objects} />}
           {sentence.pages && <PagesWords sentence={sentence.pages} limit={role.kind === "limit"} />}
-          {!editable && <OtherWords sentence={sentence} />}
+          {!rows && !sentence.objects && !sentence.pages && <OtherWords sentence={sentence} />}
         </button>
-        {problem && !open && <span className="warn small">{problem.message}</span>}
+        <SentenceHelp kind={kind} />
         <Dropdown
           trigger={["click"]}
           menu={{
             items: [
-              ...(editable ? [{ key: "edit", label: open ? "Close" : "Edit", onClick: () => onOpen(!open) }] : []),
+              { key: "edit", label: open ? "Close" : "Edit", disabled: !about, onClick: () => onOpen(!open) },
+              { key: "copy", label: "Duplicate", onClick: onCopy },
+              { key: "reason", label: sentence.reason ? "Change the reason" : "Give a reason", onClick: () => setReasoning(true) },
+              {
+                key: "off",
+                label: sentence.off ? "Switch on" : "Switch off",
+                onClick: () => onChange({ ...sentence, off: !sentence.off }),
+              },
+              ...(props.onMove
+                ? [
+                    { key: "up", label: "Move up", onClick: () => props.onMove?.(-1) },
+                    { key: "down", label: "Move down", onClick: () => props.onMove?.(1) },
+                  ]
+                : []),
               { key: "remove", label: "Take out", danger: true, onClick: onRemove },
             ],
           }}
@@ -89,12 +80,52 @@ export function SentenceCard({
           </Button>
         </Dropdown>
       </div>
-      {open && rows && model && (
+      {sentence.reason && !reasoning && <div className="to">Because: {sentence.reason}</div>}
+      {reasoning && (
+        <Input
+          autoFocus
+          size="small"
+          aria-label="Reason for this sentence"
+          placeholder="Why this sentence is there; Enter keeps it"
+          defaultValue={sentence.reason ?? ""}
+          onBlur={(event) => {
+            onChange({ ...sentence, reason: event.target.value.trim() || null });
+            setReasoning(false);
+          }}
+          onPressEnter={(event) => event.currentTarget.blur()}
+        />
+      )}
+      {problem && (
+        <p className="warn small" role={open ? undefined : "alert"}>
+          {problem.message}
+        </p>
+      )}
+      {open && model && kind !== "pages" && <Editor {...props} model={model} />}
+      {open && sentence.pages && (
+        <PagesEditor
+          sentence={sentence.pages}
+          onChange={(next) => onChange({ ...sentence, pages: next })}
+          attributes={props.attributes}
+          limit={role.kind === "limit"}
+        />
+      )}
+      {table && model && <Reach model={model} role={role} table={table} effect={effect} />}
+    </div>
+  );
+}
+
+function Editor({ role, sentence, place, model, onChange, attributes, viewerValues, effect }: Props & { model: ModelAnswer }) {
+  const editing: Editing = { role, place, model, attributes, viewerValues, effect };
+  const { rows, entitlement, members, objects, mask, beneath, change } = sentence;
+  return (
+    <>
+      {rows && (
         <>
           <div className="row small" style={{ margin: "6px 0" }}>
             rows of
             <Select
               size="small"
+              showSearch
               aria-label="Table"
               value={rows.table}
               style={{ minWidth: 140 }}
@@ -103,33 +134,42 @@ export function SentenceCard({
             />
           </div>
           <RowsEditor
-            key={rows.table}
-            model={model}
+            editing={editing}
             table={rows.table}
             where={rows.where}
             onChange={(where) => onChange({ ...sentence, rows: { ...rows, where } })}
-            attributes={attributes}
-            viewerValues={viewerValues}
           />
         </>
       )}
-      {rows && model && <Reach model={model} role={role} table={rows.table} objects={objects} />}
-      {open && sentence.objects && model && (
-        <ObjectsEditor
-          model={model}
-          sentence={sentence.objects}
-          onChange={(next) => onChange({ ...sentence, objects: next })}
-          result={objects}
-        />
+      {entitlement && (
+        <EntitlementEditor editing={editing} sentence={entitlement} onChange={(next) => onChange({ ...sentence, entitlement: next })} />
       )}
-      {open && sentence.pages && (
-        <PagesEditor
-          sentence={sentence.pages}
-          onChange={(next) => onChange({ ...sentence, pages: next })}
-          attributes={attributes}
-          limit={role.kind === "limit"}
-        />
-      )}
+      {members && <MembersEditor editing={editing} sentence={members} onChange={(next) => onChange({ ...sentence, members: next })} />}
+      {objects && <ObjectsEditor editing={editing} sentence={objects} onChange={(next) => onChange({ ...sentence, objects: next })} />}
+      {mask && <MaskEditor editing={editing} sentence={mask} onChange={(next) => onChange({ ...sentence, mask: next })} />}
+      {beneath && <BeneathEditor editing={editing} sentence={beneath} onChange={(next) => onChange({ ...sentence, beneath: next })} />}
+      {change && <ChangeEditor editing={editing} sentence={change} onChange={(next) => onChange({ ...sentence, change: next })} />}
+    </>
+  );
+}
+
+/** The tables a restriction reaches, and the facts that no sentence of the role reaches. */
+function Reach({ model, role, table, effect }: { model: ModelAnswer; role: Role; table: string; effect: EffectAnswer | undefined }) {
+  const reached = model.reaches[table] ?? [];
+  const covered = new Set(
+    (role.sentences ?? []).flatMap((item) => {
+      const decided = decidedTable(item, model);
+      return decided ? [decided, ...(model.reaches[decided] ?? [])] : [];
+    }),
+  );
+  const objects = effect?.objects;
+  const facts = [...new Set((model.document.measures ?? []).map((measure) => measure.table))].filter(
+    (name) => !covered.has(name) && (!objects || objects.tables[name] !== undefined),
+  );
+  return (
+    <div className="to">
+      {reached.length > 0 ? `reaches ${reached.join(", ")}` : "reaches no other table"}
+      {facts.length > 0 && <span className="warn"> · does not reach: {facts.join(", ")}</span>}
     </div>
   );
 }

@@ -1,0 +1,44 @@
+"""A pasted list against the values of a column."""
+
+import numpy as np
+
+from moorland.core.bundle.problems import nearest_name
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.grouping import group_codes, group_labels
+from moorland.core.engine.listing import json_values
+from moorland.server.viewing.shapes import MatchAnswer, Unmatched, ValueCount
+
+
+def matched_values(base: Evaluator, model: str, table: str, column: str, texts: list[str]) -> MatchAnswer:
+    """Which items are values of the column: exactly as the language compares them, spaces around an item left out."""
+    data = base.data(model)
+    labels, _ = group_labels(data, (table, column))
+    counts = np.bincount(group_codes(data, table, (table, column)).astype(np.int64) + 1, minlength=len(labels) + 1)[1:]
+    values = json_values(labels, np.ones(len(labels), np.bool_))
+    by_text = {_text(value): place for place, value in enumerate(values)}
+    found: dict[int, ValueCount] = {}
+    missing: dict[str, Unmatched] = {}
+    for text in texts:
+        item = text.strip()
+        place = by_text.get(item, by_text.get(_as_number(item)))
+        if place is not None:
+            found.setdefault(place, ValueCount(value=values[place], rows=int(counts[place])))
+        elif item and item not in missing:
+            near = nearest_name(item, by_text) if len(missing) < 50 else None
+            missing[item] = Unmatched(text=item, nearest=values[by_text[near]] if near is not None else None)
+    return MatchAnswer(found=list(found.values()), missing=list(missing.values()))
+
+
+def _text(value: object) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return _as_number(str(value)) if isinstance(value, float) else str(value)
+
+
+def _as_number(text: str) -> str:
+    """A number as one text, however it was written: 7.0 and 7 are the same."""
+    try:
+        number = float(text)
+    except ValueError:
+        return text
+    return str(int(number)) if number.is_integer() else repr(number)

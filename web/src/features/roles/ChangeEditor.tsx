@@ -1,0 +1,81 @@
+import { Radio, Select } from "antd";
+import { useWorkbench } from "../../app/workbench";
+import { RowsEditor } from "./RowsEditor";
+import type { Editing, Part } from "./sentence";
+import { TryChange } from "./TryChange";
+
+type Props = { editing: Editing; sentence: Part<"change">; onChange: (sentence: Part<"change">) => void };
+const ACTS = ["insert", "update", "delete"] as const;
+const MEANS = {
+  insert: "for the new row",
+  update: "for the row before and after",
+  delete: "for the row that goes",
+};
+
+/** Who may change which rows: a condition for each act, and a change tried against it. */
+export function ChangeEditor({ editing, sentence, onChange }: Props) {
+  const bench = useWorkbench();
+  const tables = (editing.model.document.tables ?? []).filter((table) => !table.alias_of);
+  return (
+    <div className="form">
+      <div className="field">
+        Rows of
+        <Select
+          aria-label="Table"
+          value={sentence.table}
+          style={{ minWidth: 160 }}
+          onChange={(table) => onChange({ table })}
+          options={tables.map((table) => ({ value: table.name, label: table.name }))}
+        />
+      </div>
+      {ACTS.map((act) => {
+        const where = sentence[act] ?? null;
+        const how = where === null ? "no" : where.trim().toUpperCase() === "TRUE" ? "all" : "where";
+        return (
+          <div key={act}>
+            <div className="row wrap">
+              <b style={{ width: 56 }}>{act}</b>
+              <Radio.Group
+                size="small"
+                aria-label={act}
+                value={how}
+                onChange={(event) =>
+                  onChange({
+                    ...sentence,
+                    [act]: event.target.value === "no" ? null : event.target.value === "all" ? "TRUE" : firstClause(sentence.table, tables),
+                  })
+                }
+              >
+                <Radio.Button value="no">not allowed</Radio.Button>
+                <Radio.Button value="all">every visible row</Radio.Button>
+                <Radio.Button value="where">where…</Radio.Button>
+              </Radio.Group>
+              {how === "where" && <span className="soft small">{MEANS[act]}</span>}
+            </div>
+            {how === "where" && (
+              <RowsEditor
+                editing={editing}
+                table={sentence.table}
+                where={where ?? ""}
+                onChange={(text) => onChange({ ...sentence, [act]: text.trim() === "" ? "TRUE" : text })}
+                label={`Condition for ${act}`}
+              />
+            )}
+          </div>
+        );
+      })}
+      <p className="soft small">
+        A row has to be visible under this role, before and after, and the columns set and read have to be clear in it. Changes are tried
+        here, never made.
+      </p>
+      <TryChange key={sentence.table} editing={editing} table={sentence.table} pin={bench.pins[bench.focus - 1] ?? bench.pins[0]} />
+    </div>
+  );
+}
+
+/** A first clause to edit: some column is not blank. */
+function firstClause(table: string, tables: { name: string; key?: string | null; columns?: { name: string }[] }[]): string {
+  const shape = tables.find((item) => item.name === table);
+  const column = shape?.columns?.find((item) => item.name !== shape.key)?.name ?? shape?.key ?? "";
+  return /^[A-Za-z_]\w*$/.test(column) ? `${column} IS NOT NULL` : `"${column.replaceAll('"', '""')}" IS NOT NULL`;
+}

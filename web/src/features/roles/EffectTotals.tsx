@@ -1,0 +1,133 @@
+import { Select } from "antd";
+import type { ModelAnswer, Schemas } from "../../api/client";
+import { columnSubjects, subjectKey } from "../../ui/conditions/clauses";
+import { shownValue } from "../../ui/figures";
+import { Scroll } from "../../ui/Scroll";
+import type { EffectAnswer } from "./sentence";
+
+export type TotalsChoice = { measure: string; by: string };
+
+type Props = {
+  model: ModelAnswer;
+  answer: EffectAnswer | undefined;
+  at: number;
+  choice: TotalsChoice | null;
+  choose: (choice: TotalsChoice) => void;
+};
+
+/** A total by a column for one viewer: before and after the edit. */
+export function EffectTotals({ model, answer, at, choice, choose }: Props) {
+  const measures = model.document.measures ?? [];
+  if (measures.length === 0) return <p className="soft small">The model has no measure yet: write one under Models.</p>;
+  const measure = measures.find((item) => item.name === choice?.measure);
+  const subjects = measure ? columnSubjects(model.document, model.reaches, measure.table) : [];
+  const before = totals(answer?.before.totals[at]);
+  const after = totals(answer?.after?.totals[at]) ?? before;
+  const keys = [
+    ...new Map([...(before?.lines ?? []), ...(after?.lines ?? [])].map((line) => [JSON.stringify(line.key), line.key])).entries(),
+  ];
+  const value = (from: Schemas["TotalsAnswer"] | null, key: string) =>
+    from?.lines.find((line) => JSON.stringify(line.key) === key)?.values[0];
+  const refused = answer && (answer.after ?? answer.before).totals[at];
+  return (
+    <>
+      <div className="row small" style={{ margin: "6px 0" }}>
+        <Select
+          size="small"
+          showSearch
+          aria-label="Measure"
+          placeholder="measure"
+          style={{ flex: 1, minWidth: 0 }}
+          value={choice?.measure}
+          optionFilterProp="label"
+          onChange={(name) => choose({ measure: name, by: defaultColumn(model, name) })}
+          options={measures.map((item) => ({ value: item.name, label: item.label ?? item.name }))}
+        />
+        by
+        <Select
+          size="small"
+          showSearch
+          aria-label="By column"
+          style={{ flex: 1, minWidth: 0 }}
+          value={choice?.by}
+          optionFilterProp="label"
+          onChange={(by) => choice && choose({ ...choice, by })}
+          options={subjects.map((item) => ({ value: subjectKey(item), label: item.label }))}
+        />
+      </div>
+      {refused && "error" in refused && <p className="small soft">{refused.error.message}</p>}
+      {after?.not_found.length ? <p className="small warn">The measure is absent for this viewer.</p> : null}
+      {keys.length > 0 && (
+        <Scroll className="scroll rows" label="Totals before and after">
+          <table className="data">
+            <thead>
+              <tr>
+                <th>{choice?.by.split(".")[1]}</th>
+                <th className="number">before</th>
+                <th className="number">after</th>
+              </tr>
+            </thead>
+            <tbody>
+              {keys.slice(0, 200).map(([key, shown]) => (
+                <Line
+                  key={key}
+                  title={shown[0] === null ? "(blank)" : String(shown[0])}
+                  before={value(before, key)}
+                  after={value(after, key)}
+                  format={measure?.format}
+                />
+              ))}
+              <Line title="Total" before={before?.total[0]} after={after?.total[0]} format={measure?.format} sum />
+            </tbody>
+          </table>
+        </Scroll>
+      )}
+      {after && after.withheld.length > 0 && (
+        <p className="small soft">{after.withheld.length} lines are withheld: fewer rows count in them than a mask asks for.</p>
+      )}
+      {answer && keys.length === 0 && !after?.not_found.length && refused && "lines" in refused && (
+        <p className="soft small">No row counts for this viewer.</p>
+      )}
+      <p className="small soft">Totals count visible rows only, unless a role has whole totals.</p>
+    </>
+  );
+}
+
+function Line({
+  title,
+  before,
+  after,
+  format,
+  sum,
+}: {
+  title: string;
+  before: unknown;
+  after: unknown;
+  format: string | null | undefined;
+  sum?: boolean;
+}) {
+  const differs = before !== after;
+  return (
+    <tr className={`${sum ? "sum" : ""} ${differs ? "lost" : ""}`}>
+      <td>{title}</td>
+      <td className={`number ${before === undefined ? "hid" : ""}`}>{shownValue(before, format)}</td>
+      <td className={`number ${after === undefined ? "hid" : ""}`}>
+        {shownValue(after, format)}
+        {after === undefined && <span className="visually-hidden">withheld</span>}
+      </td>
+    </tr>
+  );
+}
+
+function totals(answer: Schemas["EffectSide"]["totals"][number] | undefined): Schemas["TotalsAnswer"] | null {
+  return answer && "lines" in answer ? answer : null;
+}
+
+/** A column to begin with: the first text column of a lookup, else of the table itself. */
+export function defaultColumn(model: ModelAnswer, measure: string): string {
+  const table = model.document.measures?.find((item) => item.name === measure)?.table ?? "";
+  const subjects = columnSubjects(model.document, model.reaches, table);
+  const found =
+    subjects.find((item) => item.table !== table && item.type === "text") ?? subjects.find((item) => item.type === "text") ?? subjects[0];
+  return found ? subjectKey(found) : "";
+}

@@ -1,0 +1,119 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Select } from "antd";
+import { useState } from "react";
+import { api, data, type PinnedViewer, type Role, type Schemas } from "../../api/client";
+import { shownValue } from "../../ui/figures";
+import { Notice } from "../../ui/Notice";
+import { Scroll } from "../../ui/Scroll";
+import { useDelayed } from "../../ui/useDelayed";
+import type { Members } from "./memberTree";
+import type { Editing } from "./sentence";
+
+type Props = { editing: Editing; sentence: Members; viewer: PinnedViewer; levels: string[]; table: string };
+
+/** Own and whole totals side by side, and what a whole total would give away: worked out from the data. */
+export function WholeTotals({ editing, sentence, viewer, levels, table }: Props) {
+  const { model, role, place } = editing;
+  const measures = (model.document.measures ?? []).filter(
+    (measure) => measure.table === table || model.reaches[table]?.includes(measure.table),
+  );
+  const [chosen, setChosen] = useState<string | null>(null);
+  const measure = measures.find((item) => item.name === chosen) ?? measures[0];
+  const settled = useDelayed({ role, sentence }, 120);
+  const as = (totals: "own" | "whole"): Role => ({
+    ...settled.role,
+    sentences: (settled.role.sentences ?? []).map((item, index) =>
+      index === place ? { ...item, members: { ...settled.sentence, totals } } : item,
+    ),
+  });
+  const found = useQuery({
+    queryKey: ["whole-totals", model.document.name, settled, viewer, measure?.name],
+    queryFn: async () => {
+      const ask = [{ totals: { model: model.document.name, by: [`${table}.${levels[0]}`], measures: [measure?.name ?? ""] } }];
+      const [own, whole, given] = await Promise.all([
+        data(api.POST("/api/evaluate", { body: { viewers: [viewer], edited: [as("own")], ask } })),
+        data(api.POST("/api/evaluate", { body: { viewers: [viewer], edited: [as("whole")], ask } })),
+        data(api.POST("/api/whole-totals", { body: { role: role.name, sentence: place, viewers: [viewer], edited: [as("whole")] } })),
+      ]);
+      return { own: totalsOf(own), whole: totalsOf(whole), given: given.found };
+    },
+    enabled: measure !== undefined && editing.effect?.problems.length === 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  if (!measure) return null;
+  const lines = keysOf(found.data?.own, found.data?.whole);
+  const value = (answer: Schemas["TotalsAnswer"] | null | undefined, key: string) =>
+    answer?.lines.find((line) => String(line.key[0]) === key)?.values[0];
+  return (
+    <section aria-label="Own and whole totals">
+      <div className="row small">
+        <b>Own and whole side by side</b>
+        <Select
+          size="small"
+          aria-label="Measure"
+          value={measure.name}
+          onChange={setChosen}
+          style={{ minWidth: 140 }}
+          options={measures.map((item) => ({ value: item.name, label: item.label ?? item.name }))}
+        />
+      </div>
+      {lines.length > 0 && (
+        <Scroll label="Own and whole totals" className="scroll both-totals">
+          <table className="data">
+            <thead>
+              <tr>
+                <th>{levels[0]}</th>
+                <th className="number">own</th>
+                <th className="number">whole</th>
+              </tr>
+            </thead>
+            <tbody>
+              {lines.map((key) => {
+                const [own, whole] = [value(found.data?.own, key), value(found.data?.whole, key)];
+                return (
+                  <tr key={key}>
+                    <td>{key}</td>
+                    <td className="number">{shownValue(own, measure.format)}</td>
+                    <td className={`number ${own !== whole ? "differs" : ""}`}>{shownValue(whole, measure.format)}</td>
+                  </tr>
+                );
+              })}
+              <tr className="sum">
+                <td>Total</td>
+                <td className="number">{shownValue(found.data?.own?.total[0], measure.format)}</td>
+                <td className={`number ${found.data?.own?.total[0] !== found.data?.whole?.total[0] ? "differs" : ""}`}>
+                  {shownValue(found.data?.whole?.total[0], measure.format)}
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </Scroll>
+      )}
+      {found.data && lines.length === 0 && <p className="soft small">This viewer sees no member, so there is no total of either kind.</p>}
+      {found.data?.given.map((item) => (
+        <Notice key={item.message} kind={sentence.totals === "whole" ? "bad" : "careful"}>
+          {sentence.totals === "whole" ? item.message : `Were totals whole: ${item.message}`}
+          <ul data-testid="given-away">
+            {item.evidence.map((line) => (
+              <li key={line}>{line}</li>
+            ))}
+          </ul>
+        </Notice>
+      ))}
+      {found.data && found.data.given.length === 0 && lines.length > 0 && (
+        <p className="soft small">Whole totals would give no single hidden member away to this viewer today.</p>
+      )}
+      {found.isError && <p className="small warn">{found.error.message}</p>}
+    </section>
+  );
+}
+
+function totalsOf(answer: Schemas["EvaluateAnswer"]): Schemas["TotalsAnswer"] | null {
+  const found = answer.viewers[0]?.answers[0];
+  return found && "lines" in found ? found : null;
+}
+
+function keysOf(...answers: (Schemas["TotalsAnswer"] | null | undefined)[]): string[] {
+  return [...new Set(answers.flatMap((answer) => (answer?.lines ?? []).map((line) => String(line.key[0]))))].sort();
+}

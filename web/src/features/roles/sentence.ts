@@ -1,0 +1,43 @@
+import type { ModelAnswer, Role, Schemas, Sentence } from "../../api/client";
+import type { Attribute } from "../../ui/conditions/ClausePicker";
+
+export type EffectAnswer = Schemas["EffectAnswer"];
+export type Kind = "rows" | "entitlement" | "members" | "objects" | "mask" | "beneath" | "change" | "pages";
+export const KINDS: Kind[] = ["rows", "entitlement", "members", "objects", "mask", "beneath", "change", "pages"];
+export type Part<K extends Kind> = NonNullable<Sentence[K]>;
+
+/** What an editor of a sentence works with: the role as it is being edited, the model, the people, what the edit does. */
+export type Editing = {
+  role: Role;
+  place: number;
+  model: ModelAnswer;
+  attributes: Attribute[];
+  viewerValues: (name: string) => string | null;
+  effect: EffectAnswer | undefined;
+};
+
+export function kindOf(sentence: Sentence): Kind {
+  return KINDS.find((kind) => sentence[kind]) ?? "rows";
+}
+
+/** The table whose rows a sentence decides, if it decides rows. */
+export function decidedTable(sentence: Sentence, model: ModelAnswer | undefined): string | null {
+  if (sentence.off) return null;
+  if (sentence.rows) return sentence.rows.table;
+  if (sentence.entitlement) return sentence.entitlement.table;
+  const hierarchy = model?.document.hierarchies?.find((item) => item.name === sentence.members?.hierarchy);
+  return hierarchy?.table ?? null;
+}
+
+/** What cannot be saved yet, in a sentence; null where the sentence is complete. */
+export function unfinished(sentence: Sentence): string | null {
+  if (sentence.off) return null;
+  if (sentence.rows && sentence.rows.where.trim() === "") return "A rows sentence does not say which rows yet.";
+  const entitlement = sentence.entitlement;
+  if (entitlement && (!entitlement.through || !entitlement.person || Object.keys(entitlement.match).length === 0))
+    return "An entitlement sentence needs the table that lists people, the column that names them, and one matching column.";
+  if (sentence.members && !sentence.members.hierarchy) return "A members sentence needs a hierarchy.";
+  if (sentence.mask && !sentence.mask.column) return "A mask needs a column.";
+  if (sentence.beneath && sentence.beneath.tables.length === 0) return "A sentence on rows beneath needs a table.";
+  return null;
+}
