@@ -17,11 +17,12 @@ PAGES: list[dict[str, Any]] = [
         "model": "operations",
         "tags": ["monthly"],
         "owner": "h.warden",
+        "filters": ["site.area", "calendar.year"],
         "exhibits": [
             _exhibit("Energy", "figure", measures=["energy"]),
             _exhibit("Availability", "figure", measures=["availability"]),
             _exhibit("Curtailed output", "figure", measures=["curtailed_output"]),
-            _exhibit("Energy by area", "bar", by=["site.area"], measures=["energy"]),
+            _exhibit("Energy by area", "bar", by=["site.area"], measures=["energy"], colour="site.area"),
             _exhibit("Energy by month", "line", by=["calendar.month"], measures=["energy"]),
             _exhibit(
                 "Sites",
@@ -40,6 +41,7 @@ PAGES: list[dict[str, Any]] = [
         "model": "operations",
         "tags": ["weekly"],
         "owner": "h.warden",
+        "filters": ["site.area", "job.fault_class"],
         "exhibits": [
             _exhibit("Downtime", "figure", measures=["downtime"]),
             _exhibit("Jobs", "figure", measures=["jobs"]),
@@ -56,6 +58,7 @@ PAGES: list[dict[str, Any]] = [
         "model": "operations",
         "tags": ["weekly", "contract"],
         "owner": "q.lund",
+        "filters": ["job.fault_class"],
         "exhibits": [
             _exhibit("Jobs", "figure", measures=["jobs"]),
             _exhibit("Hours worked", "figure", measures=["job_hours"]),
@@ -93,6 +96,7 @@ PAGES: list[dict[str, Any]] = [
         "model": "operations",
         "tags": ["quarterly"],
         "owner": "t.holm",
+        "filters": ["site.area"],
         "exhibits": [
             _exhibit("Lease paid", "figure", measures=["lease_paid"]),
             _exhibit("Lease paid by quarter", "bar", by=["calendar.quarter"], measures=["lease_paid"]),

@@ -25,7 +25,7 @@ def page_as_seen(base: Evaluator, viewer: Viewer, page: Page, filters: list[Page
     withheld; otherwise it says what it needs. Raises Failure (404) for a filter over a column that does not exist for the viewer.
     """
     seen = _Seen(base, viewer, page.model, filters, own)
-    exhibits = [seen.exhibit(exhibit) for exhibit in page.exhibits]
+    exhibits = [seen.exhibit(exhibit, place) for place, exhibit in enumerate(page.exhibits)]
     shown = {name for entry in exhibits if entry.totals for name in entry.totals.measures}
     actions = base.answer(viewer, Question(pages=PagesQuestion()))
     may_export = viewer.everything or (isinstance(actions, PagesAnswer) and page.name in actions.export)
@@ -51,16 +51,16 @@ class _Seen:
             self.objects = self.seen.objects
         except Refused:
             self.objects = NOTHING
-        self._filters = [(_column(item.column), item.values) for item in filters]
-        for key, _ in self._filters:
+        self._filters = [(_column(item.column), item.values, item.from_exhibit) for item in filters]
+        for key, _, _ in self._filters:
             if key not in self.objects.columns:
                 raise missing("column", ".".join(key))
 
-    def exhibit(self, exhibit: Exhibit) -> ExhibitAnswer:
-        """One exhibit with its answer."""
+    def exhibit(self, exhibit: Exhibit, place: int | None = None) -> ExhibitAnswer:
+        """One exhibit with its answer; what was selected in it does not narrow it."""
         tables = self.tables(exhibit)
-        narrowed = [".".join(key) for key, _ in self._filters if self.reaches(tables, key[0])]
-        where = all_of_text([exhibit.where, *self.narrowing(tables)])
+        narrowed = [".".join(key) for key, _, chosen_in in self._filters if self.reaches(tables, key[0]) and (place is None or chosen_in != place)]
+        where = all_of_text([exhibit.where, *self.narrowing(tables, place)])
         answer = self.base.answer(self.viewer, exhibit_question(self.model, exhibit.model_copy(update={"where": where})))
         if self.own:
             answer = for_viewers_channel(answer)
@@ -99,9 +99,11 @@ class _Seen:
         schema = self._compiled.schema if self._compiled else None
         return bool(tables) and schema is not None and all(schema.reaches(table, owner) for table in tables)
 
-    def narrowing(self, tables: list[str]) -> list[str]:
-        """The conditions of the filters that reach these tables."""
-        return [self.condition(key, values) for key, values in self._filters if self.reaches(tables, key[0])]
+    def narrowing(self, tables: list[str], place: int | None = None) -> list[str]:
+        """The conditions of the filters that reach these tables, but for what was selected in the exhibit at a place."""
+        return [
+            self.condition(key, values) for key, values, chosen_in in self._filters if self.reaches(tables, key[0]) and (place is None or chosen_in != place)
+        ]
 
     def condition(self, key: tuple[str, str], values: list[Any]) -> str:
         """That a column is one of some values. Raises Failure (422) for a value of another type."""

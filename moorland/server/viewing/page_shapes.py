@@ -11,10 +11,11 @@ from moorland.server.viewing.shapes import Asked, PinnedViewer, StateName
 
 
 class PageFilter(Shape):
-    """A page narrowed by values of a column; null among them stands for blank."""
+    """A page narrowed by values of a column; null among them stands for blank. Selected in one exhibit, it narrows the others only."""
 
     column: str = Field(max_length=401, pattern=r"^[^.]+\..+$")
     values: list[Scalar | None] = Field(min_length=1, max_length=500)
+    from_exhibit: int | None = Field(default=None, ge=0, le=100)
 
 
 class FilterChoice(Shape):

@@ -4036,11 +4036,16 @@ export interface components {
         };
         /**
          * PageFilter
-         * @description A page narrowed by values of a column; null among them stands for blank.
+         * @description A page narrowed by values of a column; null among them stands for blank. Selected in one exhibit, it narrows the others only.
          */
         PageFilter: {
             /** Column */
             column: string;
+            /**
+             * From Exhibit
+             * @default null
+             */
+            from_exhibit?: number | null;
             /** Values */
             values: (boolean | number | string | null)[];
         };

@@ -82,7 +82,10 @@ function Screens() {
           <Route path="/combine" element={<CombineScreen />} />
           <Route path="/viewers" element={<ViewersScreen />} />
           <Route path="/people/:login?" element={<PeopleScreen />} />
-          <Route path="/pages/:page?" element={<PagesScreen />} />
+          <Route path="/pages/grid/:by" element={<PagesScreen view="grid" />} />
+          <Route path="/pages/all/sentences" element={<PagesScreen view="sentences" />} />
+          <Route path="/pages/:page/edit" element={<PagesScreen view="edit" />} />
+          <Route path="/pages/:page?" element={<PagesScreen view="page" />} />
           <Route path="/releases" element={<ReleasesScreen />} />
           <Route path="/trail" element={<TrailScreen />} />
         </Route>

@@ -1,5 +1,5 @@
 import { BarChart, LineChart } from "echarts/charts";
-import { GridComponent, TooltipComponent } from "echarts/components";
+import { GridComponent, LegendComponent, TooltipComponent } from "echarts/components";
 import { type EChartsCoreOption, init, use } from "echarts/core";
 import { CanvasRenderer } from "echarts/renderers";
 import { useEffect, useRef } from "react";
@@ -7,21 +7,36 @@ import { useMode } from "../app/mode";
 import { colours, textFont } from "../app/theme";
 import { withUnit } from "./figures";
 
-use([BarChart, LineChart, GridComponent, TooltipComponent, CanvasRenderer]);
+use([BarChart, LineChart, GridComponent, LegendComponent, TooltipComponent, CanvasRenderer]);
 
 export type Series = { name: string; values: (number | null)[]; format: string | null };
 
 const short = new Intl.NumberFormat("en-US", { notation: "compact", maximumFractionDigits: 1 });
 
-/** A bar or line chart of measures by one column. */
-export function Chart({ kind, keys, series, title }: { kind: "bar" | "line"; keys: string[]; series: Series[]; title: string }) {
+type Props = {
+  kind: "bar" | "line";
+  keys: string[];
+  series: Series[];
+  title: string;
+  /** Each bar in a colour of its own: its category is the colour. */
+  coloured?: boolean;
+  selected?: string[];
+  onSelect?: (place: number) => void;
+};
+
+/** A bar or line chart of measures by one column; a mark can be selected. */
+export function Chart({ kind, keys, series, title, coloured = false, selected = [], onSelect }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const { mode } = useMode();
+  const select = useRef(onSelect);
+  select.current = onSelect;
+  const chosen = selected.join("\n");
   useEffect(() => {
     if (!host.current) return;
     const c = colours(mode);
-    const palette = [c.moss, c.tarn, c.heather, c.gorse, c.rust];
+    const palette = [c.moss, c.tarn, c.heather, c.gorse, c.rust, c.soft];
     const chart = init(host.current, undefined, { renderer: "canvas" });
+    const marked = chosen === "" ? [] : chosen.split("\n");
     const category = {
       type: "category",
       data: keys,
@@ -35,11 +50,13 @@ export function Chart({ kind, keys, series, title }: { kind: "bar" | "line"; key
       axisLabel: { color: c.soft, formatter: (amount: number) => short.format(amount) },
     };
     const across = kind === "bar" && keys.length <= 14;
+    const many = series.length > 1;
     const option: EChartsCoreOption = {
       color: palette,
       animationDuration: 250,
       textStyle: { fontFamily: textFont },
-      grid: { left: 8, right: 16, top: 10, bottom: 4, containLabel: true },
+      grid: { left: 8, right: 16, top: many ? 30 : 10, bottom: 4, containLabel: true },
+      legend: many ? { top: 0, left: 0, itemWidth: 12, itemHeight: 8, type: "scroll", textStyle: { color: c.ink } } : undefined,
       tooltip: {
         trigger: "axis",
         backgroundColor: c.panel,
@@ -52,19 +69,33 @@ export function Chart({ kind, keys, series, title }: { kind: "bar" | "line"; key
       series: series.map((item) => ({
         type: kind,
         name: item.name,
-        data: item.values,
-        showSymbol: false,
+        data: item.values.map((amount, index) => ({
+          value: amount,
+          itemStyle: {
+            opacity: marked.length > 0 && !marked.includes(keys[index] ?? "") ? 0.3 : 1,
+            ...(coloured && !many ? { color: palette[index % palette.length] } : {}),
+          },
+        })),
+        showSymbol: onSelectable(kind, select.current),
+        symbolSize: 7,
+        stack: kind === "bar" && many ? "all" : undefined,
         barMaxWidth: 22,
         connectNulls: false,
       })),
     };
     chart.setOption(option);
+    chart.on("click", (event) => typeof event.dataIndex === "number" && select.current?.(event.dataIndex));
     const watch = new ResizeObserver(() => chart.resize());
     watch.observe(host.current);
     return () => {
       watch.disconnect();
       chart.dispose();
     };
-  }, [kind, keys, series, mode]);
+  }, [kind, keys, series, mode, coloured, chosen]);
   return <div ref={host} role="img" aria-label={title} style={{ height: "100%", minHeight: 150, width: "100%" }} />;
+}
+
+/** Points of a line are drawn where they can be selected. */
+function onSelectable(kind: "bar" | "line", select: unknown): boolean {
+  return kind === "line" && select !== undefined;
 }

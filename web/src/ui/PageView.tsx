@@ -1,4 +1,5 @@
-import { useMemo } from "react";
+import { Button, Dropdown } from "antd";
+import { useMemo, useState } from "react";
 import type { Schemas } from "../api/client";
 import { Chart } from "./Chart";
 import { shownValue } from "./figures";
@@ -7,60 +8,122 @@ import "./page-view.css";
 
 type Page = Schemas["PageAnswer"];
 type Entry = Schemas["ExhibitAnswer"];
+export type PageFilter = Schemas["PageFilter"];
+export type Key = (string | number | boolean | null)[];
 
-/** A page with its exhibits, as the server answered them for one viewer. */
-export function PageView({ page, narrow = false }: { page: Page; narrow?: boolean }) {
-  const figures = page.exhibits.filter((entry) => entry.exhibit.kind === "figure");
-  const others = page.exhibits.filter((entry) => entry.exhibit.kind !== "figure");
+/** What a reader may do on a page, where it is offered. */
+export type PageActs = {
+  filters: PageFilter[];
+  select: (exhibit: number, column: string, value: Key[number]) => void;
+  beneath: (exhibit: number, key: Key, title: string) => void;
+  save?: (exhibit: number, format: "csv" | "xlsx") => void;
+};
+
+type Props = { page: Page; narrow?: boolean; acts?: PageActs };
+
+/** A page with its exhibits on a grid, as the server answered them for one viewer. */
+export function PageView({ page, narrow = false, acts }: Props) {
+  const placed = page.exhibits.map((entry, place) => ({ entry, place }));
+  const figures = placed.filter(({ entry }) => entry.exhibit.kind === "figure");
+  const others = placed.filter(({ entry }) => entry.exhibit.kind !== "figure");
+  const shown = ({ entry, place }: { entry: Entry; place: number }) => (
+    <Framed key={place} entry={entry} place={place} measures={page.measures} acts={acts} />
+  );
   return (
     <div data-testid="page" className={narrow ? "narrow" : ""}>
-      {figures.length > 0 && (
-        <div className="figures">
-          {figures.map((entry, index) => (
-            <Framed key={index} entry={entry} measures={page.measures} />
-          ))}
-        </div>
-      )}
-      <div className="exhibits">
-        {others.map((entry, index) => (
-          <Framed key={index} entry={entry} measures={page.measures} />
-        ))}
-      </div>
+      {figures.length > 0 && <div className="figures">{figures.map(shown)}</div>}
+      <div className="exhibits">{others.map(shown)}</div>
       {page.exhibits.length === 0 && <p className="soft">This page has no exhibits yet.</p>}
     </div>
   );
 }
 
-function Framed({ entry, measures }: { entry: Entry; measures: Page["measures"] }) {
+type FramedProps = { entry: Entry; place: number; measures: Page["measures"]; acts?: PageActs };
+
+export function Framed({ entry, place, measures, acts }: FramedProps) {
+  const { exhibit } = entry;
+  const [table, setTable] = useState(false);
+  const available = Boolean(entry.rows ?? entry.totals);
+  const chart = exhibit.kind === "bar" || exhibit.kind === "line";
+  const items = [
+    ...(available && chart && acts ? [{ key: "table", label: table ? "As a chart" : "As a table", onClick: () => setTable(!table) }] : []),
+    ...(available && acts && (entry.tables ?? []).length > 0 && !entry.rows
+      ? [{ key: "rows", label: "Rows beneath", onClick: () => acts.beneath(place, [], exhibit.title) }]
+      : []),
+    ...(available && acts?.save
+      ? (["csv", "xlsx"] as const).map((format) => ({
+          key: format,
+          label: `Save as ${format.toUpperCase()}`,
+          onClick: () => acts.save?.(place, format),
+        }))
+      : []),
+  ];
   return (
     <section
-      className={`exhibit as-${entry.exhibit.kind} ${entry.rows || entry.totals ? "" : "unavailable"}`}
-      aria-label={entry.exhibit.title}
+      className={`exhibit as-${exhibit.kind} ${available ? "" : "unavailable"} ${exhibit.width ? `wide-${exhibit.width}` : ""}`}
+      aria-label={exhibit.title}
     >
-      <h3>{entry.exhibit.title}</h3>
-      <Exhibit entry={entry} measures={measures} />
+      <div className="row exhibit-head">
+        <h3 className="cut grow">{exhibit.title}</h3>
+        {(entry.narrowed ?? []).length > 0 && (
+          <span className="soft small" title={`narrowed by ${(entry.narrowed ?? []).join(", ")}`}>
+            narrowed
+          </span>
+        )}
+        {items.length > 0 && (
+          <Dropdown trigger={["click"]} menu={{ items }}>
+            <Button size="small" type="text" aria-label={`More of ${exhibit.title}`}>
+              ⋯
+            </Button>
+          </Dropdown>
+        )}
+      </div>
+      <Exhibit entry={entry} place={place} measures={measures} acts={acts} table={table && chart} />
     </section>
   );
 }
 
-function Exhibit({ entry, measures }: { entry: Entry; measures: Page["measures"] }) {
-  if (entry.rows) return <Rows rows={entry.rows} />;
-  if (!entry.totals) return <p className="soft">This exhibit is not available.</p>;
+function Exhibit({ entry, place, measures, acts, table }: FramedProps & { table: boolean }) {
+  if (entry.rows) return <RowsTable rows={entry.rows} />;
+  if (!entry.totals) {
+    return (
+      <p className="soft">
+        This exhibit is not available.
+        {entry.reason && <span className="small"> {entry.reason}</span>}
+      </p>
+    );
+  }
   const { totals, exhibit } = entry;
+  const listed = acts && (entry.tables ?? []).length > 0 ? acts : undefined;
   if (exhibit.kind === "figure") {
     return (
       <>
         {totals.measures.map((name, index) => (
           <p key={name} className="amount" data-testid={`figure-${name}`}>
-            <Amount value={totals.total[index]} format={measures[name]?.format ?? null} />
+            {listed ? (
+              <button type="button" className="plain" title="rows beneath" onClick={() => listed.beneath(place, [], exhibit.title)}>
+                <Amount value={totals.total[index]} format={measures[name]?.format ?? null} />
+              </button>
+            ) : (
+              <Amount value={totals.total[index]} format={measures[name]?.format ?? null} />
+            )}
           </p>
         ))}
       </>
     );
   }
   if (totals.lines.length === 0) return <p className="soft">No rows to show.</p>;
-  if (exhibit.kind === "two_way") return <TwoWay totals={totals} format={measures[totals.measures[0] ?? ""]?.format ?? null} />;
-  return <Bars totals={totals} kind={exhibit.kind === "line" ? "line" : "bar"} measures={measures} title={exhibit.title} />;
+  if (exhibit.kind === "two_way") {
+    return (
+      <TwoWay
+        totals={totals}
+        format={measures[totals.measures[0] ?? ""]?.format ?? null}
+        beneath={listed && ((key) => listed.beneath(place, key, `${exhibit.title}: ${key.map(shownKey).join(", ")}`))}
+      />
+    );
+  }
+  if (table && acts) return <Lines entry={entry} totals={totals} place={place} measures={measures} acts={acts} />;
+  return <Bars entry={entry} totals={totals} place={place} measures={measures} acts={acts} />;
 }
 
 function Amount({ value, format }: { value: unknown; format: string | null }) {
@@ -72,58 +135,79 @@ function Amount({ value, format }: { value: unknown; format: string | null }) {
   );
 }
 
-function Bars({
-  totals,
-  kind,
-  measures,
-  title,
-}: {
-  totals: Schemas["TotalsAnswer"];
-  kind: "bar" | "line";
-  measures: Page["measures"];
-  title: string;
-}) {
-  const keys = useMemo(() => totals.lines.map((line) => line.key.map((part) => shownKey(part)).join(" · ")), [totals]);
-  const series = useMemo(
-    () =>
-      totals.measures.map((name, index) => ({
-        name: measures[name]?.label ?? name,
-        format: measures[name]?.format ?? null,
-        values: totals.lines.map((line) => line.values[index] as number | null),
-      })),
-    [totals, measures],
-  );
-  return <Chart kind={kind} keys={keys} series={series} title={title} />;
-}
+type BarsProps = FramedProps & { totals: Schemas["TotalsAnswer"] };
 
-export function shownKey(part: unknown): string {
-  return part === null || part === undefined ? "(blank)" : String(part);
-}
-
-function TwoWay({ totals, format }: { totals: Schemas["TotalsAnswer"]; format: string | null }) {
-  const across = [...new Set(totals.lines.map((line) => shownKey(line.key[1])))].sort();
-  const down = [...new Set(totals.lines.map((line) => shownKey(line.key[0])))];
-  const cells = new Map(totals.lines.map((line) => [`${shownKey(line.key[0])}\n${shownKey(line.key[1])}`, line.values[0]]));
+function Bars({ entry, totals, place, measures, acts }: BarsProps) {
+  const { exhibit } = entry;
+  const { parts, keys, series } = useMemo(() => laidOut(totals, exhibit, measures), [totals, exhibit, measures]);
+  const column = totals.by[0] ?? "";
+  const selected = (acts?.filters ?? [])
+    .filter((item) => item.from_exhibit === place && item.column === column)
+    .flatMap((item) => item.values.map(shownKey));
   return (
-    <Scroll label="Table">
+    <Chart
+      kind={exhibit.kind === "line" ? "line" : "bar"}
+      keys={keys}
+      series={series}
+      title={exhibit.title}
+      coloured={exhibit.colour !== null && exhibit.colour !== undefined && exhibit.colour === column}
+      selected={selected}
+      onSelect={acts && ((index) => acts.select(place, column, parts[index] ?? null))}
+    />
+  );
+}
+
+/** The lines of a chart as a table: each can be selected, and the rows beneath each number listed, by keyboard too. */
+function Lines({ entry, totals, place, measures, acts }: BarsProps & { acts: PageActs }) {
+  const listed = (entry.tables ?? []).length > 0;
+  return (
+    <Scroll label={entry.exhibit.title}>
       <table className="data">
         <thead>
           <tr>
-            <th>{totals.by[0]?.split(".")[1]}</th>
-            {across.map((name) => (
+            {totals.by.map((name) => (
+              <th key={name}>{name.split(".")[1]?.replaceAll("_", " ")}</th>
+            ))}
+            {totals.measures.map((name) => (
               <th key={name} className="number">
-                {name}
+                {measures[name]?.label ?? name}
               </th>
             ))}
           </tr>
         </thead>
         <tbody>
-          {down.map((name) => (
-            <tr key={name}>
-              <td>{name}</td>
-              {across.map((other) => (
-                <td key={other} className="number">
-                  {shownValue(cells.get(`${name}\n${other}`), format)}
+          {totals.lines.map((line) => (
+            <tr key={JSON.stringify(line.key)}>
+              {line.key.map((part, index) => (
+                <td key={totals.by[index]}>
+                  {index === 0 ? (
+                    <button
+                      type="button"
+                      className="textlink"
+                      title="narrow the other exhibits"
+                      onClick={() => acts.select(place, totals.by[0] ?? "", part as Key[number])}
+                    >
+                      {shownKey(part)}
+                    </button>
+                  ) : (
+                    shownKey(part)
+                  )}
+                </td>
+              ))}
+              {line.values.map((value, index) => (
+                <td key={totals.measures[index]} className="number">
+                  {listed ? (
+                    <button
+                      type="button"
+                      className="plain"
+                      title="rows beneath"
+                      onClick={() => acts.beneath(place, line.key as Key, `${entry.exhibit.title}: ${line.key.map(shownKey).join(", ")}`)}
+                    >
+                      {shownValue(value, measures[totals.measures[index] ?? ""]?.format)}
+                    </button>
+                  ) : (
+                    shownValue(value, measures[totals.measures[index] ?? ""]?.format)
+                  )}
                 </td>
               ))}
             </tr>
@@ -134,7 +218,92 @@ function TwoWay({ totals, format }: { totals: Schemas["TotalsAnswer"]; format: s
   );
 }
 
-function Rows({ rows }: { rows: Schemas["RowsAnswer"] }) {
+/** Lines as keys and series: with a second column, one series for each of its values. */
+function laidOut(totals: Schemas["TotalsAnswer"], exhibit: Schemas["Exhibit"], measures: Page["measures"]) {
+  const several = totals.by.length > 1;
+  const parts = several
+    ? [...new Map(totals.lines.map((line) => [shownKey(line.key[0]), line.key[0] as Key[number]])).values()]
+    : totals.lines.map((line) => line.key[0] as Key[number]);
+  const keys = parts.map((part) => shownKey(part));
+  const formatOf = (name: string) => measures[name]?.format ?? null;
+  if (several && exhibit.colour) {
+    const colours = [...new Set(totals.lines.map((line) => shownKey(line.key[1])))];
+    const name = totals.measures[0] ?? "";
+    const cells = new Map(
+      totals.lines.map((line) => [`${shownKey(line.key[0])}\n${shownKey(line.key[1])}`, line.values[0] as number | null]),
+    );
+    return {
+      parts,
+      keys,
+      series: colours.map((colour) => ({
+        name: colour,
+        format: formatOf(name),
+        values: keys.map((key) => cells.get(`${key}\n${colour}`) ?? null),
+      })),
+    };
+  }
+  const lines = several ? totals.lines.map((line) => line.key.map(shownKey).join(" · ")) : keys;
+  return {
+    parts: several ? totals.lines.map((line) => line.key[0] as Key[number]) : parts,
+    keys: lines,
+    series: totals.measures.map((name, index) => ({
+      name: measures[name]?.label ?? name,
+      format: formatOf(name),
+      values: totals.lines.map((line) => line.values[index] as number | null),
+    })),
+  };
+}
+
+export function shownKey(part: unknown): string {
+  return part === null || part === undefined ? "(blank)" : String(part);
+}
+
+function TwoWay({ totals, format, beneath }: { totals: Schemas["TotalsAnswer"]; format: string | null; beneath?: (key: Key) => void }) {
+  const across = [...new Map(totals.lines.map((line) => [shownKey(line.key[1]), line.key[1] as Key[number]])).entries()].sort(
+    ([one], [other]) => one.localeCompare(other),
+  );
+  const down = [...new Map(totals.lines.map((line) => [shownKey(line.key[0]), line.key[0] as Key[number]])).entries()];
+  const cells = new Map(totals.lines.map((line) => [`${shownKey(line.key[0])}\n${shownKey(line.key[1])}`, line.values[0]]));
+  return (
+    <Scroll label="Table">
+      <table className="data">
+        <thead>
+          <tr>
+            <th>{totals.by[0]?.split(".")[1]}</th>
+            {across.map(([name]) => (
+              <th key={name} className="number">
+                {name}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {down.map(([name, row]) => (
+            <tr key={name}>
+              <td>{name}</td>
+              {across.map(([other, column]) => {
+                const value = cells.get(`${name}\n${other}`);
+                return (
+                  <td key={other} className="number">
+                    {beneath && value !== undefined ? (
+                      <button type="button" className="plain" title="rows beneath" onClick={() => beneath([row, column])}>
+                        {shownValue(value, format)}
+                      </button>
+                    ) : (
+                      shownValue(value, format)
+                    )}
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Scroll>
+  );
+}
+
+export function RowsTable({ rows }: { rows: Schemas["RowsAnswer"] }) {
   const numeric = rows.columns.map((_, index) => rows.rows.some((row) => typeof row[index] === "number"));
   return (
     <Scroll label="Rows">
@@ -161,7 +330,7 @@ function Rows({ rows }: { rows: Schemas["RowsAnswer"] }) {
         </tbody>
       </table>
       {rows.rows.length === 0 && <p className="soft">No rows to show.</p>}
-      {rows.visible > rows.rows.length && (
+      {rows.visible > rows.rows.length && rows.rows.length > 0 && (
         <p className="soft small">
           The first {rows.rows.length} of {rows.visible.toLocaleString("en-GB")} rows.
         </p>

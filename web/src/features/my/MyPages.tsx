@@ -1,12 +1,16 @@
-import { useQuery } from "@tanstack/react-query";
-import { Button, Dropdown } from "antd";
-import { useEffect } from "react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { App, Button, Drawer, Dropdown } from "antd";
+import { useEffect, useState } from "react";
 import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
-import { api, data, type Schemas } from "../../api/client";
+import { ApiError, api, data, type Schemas } from "../../api/client";
+import { saveFile } from "../../api/download";
 import { Brand, useAccountMenu } from "../../app/Shell";
 import { Empty, Notice } from "../../ui/Notice";
-import { PageView } from "../../ui/PageView";
+import { PageFilters, withSelected } from "../../ui/PageFilters";
+import { type Key, type PageFilter, PageView, RowsTable } from "../../ui/PageView";
 import "./my.css";
+
+const MOST_ROWS = 200;
 
 /** What a viewer may open, as it really is for them. No word about what is withheld. */
 export default function MyPages({ session }: { session: Schemas["SessionAnswer"] }) {
@@ -18,11 +22,6 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
   useEffect(() => {
     if (!wanted && first) navigate(`/my/${encodeURIComponent(first.name)}`, { replace: true });
   }, [wanted, first, navigate]);
-  const page = useQuery({
-    queryKey: ["my", "page", wanted],
-    queryFn: () => data(api.GET("/api/my/pages/{page}", { params: { path: { page: wanted ?? "" } } })),
-    enabled: wanted !== undefined,
-  });
   return (
     <div className="my">
       <header>
@@ -57,14 +56,115 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
             <p>When a page is opened to you, it appears here.</p>
           </Empty>
         )}
-        {page.isError && <Notice kind="bad">{page.error.message}</Notice>}
-        {page.data && (
-          <>
-            <h1>{page.data.label}</h1>
-            <PageView page={page.data} />
-          </>
-        )}
+        {wanted && <MyPage key={wanted} name={wanted} account={session.account?.login ?? ""} />}
       </main>
     </div>
+  );
+}
+
+/** The filters somebody last used on a page, kept on their own machine. */
+function rememberedFilters(key: string): PageFilter[] {
+  try {
+    return JSON.parse(localStorage.getItem(key) ?? "[]") as PageFilter[];
+  } catch {
+    return [];
+  }
+}
+
+function MyPage({ name, account }: { name: string; account: string }) {
+  const kept = `moorland.${account}.filters.${name}`;
+  const { message } = App.useApp();
+  const [filters, setFilters] = useState<PageFilter[]>(() => rememberedFilters(kept));
+  const [beneath, setBeneath] = useState<{ exhibit: number; key: Key; title: string } | null>(null);
+  const path = { page: name };
+  const page = useQuery({
+    queryKey: ["my", "page", name, filters],
+    queryFn: () => data(api.POST("/api/my/pages/{page}", { params: { path }, body: { filters } })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  useEffect(() => {
+    if (filters.length > 0) localStorage.setItem(kept, JSON.stringify(filters));
+    else localStorage.removeItem(kept);
+  }, [filters, kept]);
+  // A remembered filter may name what is not there any more: the page is shown whole again.
+  const forgotten = page.error instanceof ApiError && filters.length > 0;
+  useEffect(() => {
+    if (forgotten) setFilters([]);
+  }, [forgotten]);
+  const save = (exhibit: number, format: "csv" | "xlsx", key: Key = [], rows = false) =>
+    saveFile(
+      `/api/my/pages/${encodeURIComponent(name)}/export`,
+      { exhibit, format, key, filters, beneath: rows, limit: 100_000 },
+      `${name}.${format}`,
+    ).catch((error: Error) => message.error(error.message));
+  if (page.isError && !forgotten) return <Notice kind="bad">{page.error.message}</Notice>;
+  if (!page.data) return null;
+  return (
+    <>
+      <h1>{page.data.label}</h1>
+      <PageFilters choices={page.data.filters} filters={filters} onChange={setFilters} />
+      <PageView
+        page={page.data}
+        acts={{
+          filters,
+          select: (exhibit, column, value) => setFilters(withSelected(filters, exhibit, column, value)),
+          beneath: (exhibit, key, title) => setBeneath({ exhibit, key, title }),
+          save: page.data.may_export ? save : undefined,
+        }}
+      />
+      {beneath && (
+        <Beneath
+          page={name}
+          asked={{ exhibit: beneath.exhibit, key: beneath.key, filters, limit: MOST_ROWS, offset: 0, beneath: true }}
+          title={beneath.title}
+          save={page.data.may_export ? (format) => save(beneath.exhibit, format, beneath.key, true) : undefined}
+          close={() => setBeneath(null)}
+        />
+      )}
+    </>
+  );
+}
+
+type BeneathProps = {
+  page: string;
+  asked: Schemas["BeneathRequest"];
+  title: string;
+  save?: (format: "csv" | "xlsx") => void;
+  close: () => void;
+};
+
+function Beneath({ page, asked, title, save, close }: BeneathProps) {
+  const rows = useQuery({
+    queryKey: ["my", "beneath", page, asked],
+    queryFn: () => data(api.POST("/api/my/pages/{page}/beneath", { params: { path: { page } }, body: asked })),
+    retry: false,
+  });
+  return (
+    <Drawer
+      open
+      onClose={close}
+      placement="bottom"
+      height="62%"
+      title={`Rows beneath ${title}`}
+      extra={
+        save &&
+        rows.data &&
+        rows.data.rows.length > 0 && (
+          <span className="row">
+            <Button size="small" onClick={() => save("csv")}>
+              Save as CSV
+            </Button>
+            <Button size="small" onClick={() => save("xlsx")}>
+              Save as XLSX
+            </Button>
+          </span>
+        )
+      }
+    >
+      {rows.isError && <Notice kind="bad">{rows.error.message}</Notice>}
+      {rows.isPending && <p className="soft">Listing the rows…</p>}
+      {rows.data && <RowsTable rows={rows.data} />}
+    </Drawer>
   );
 }

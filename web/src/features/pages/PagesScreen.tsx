@@ -1,47 +1,66 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
-import { NavLink, useNavigate, useParams } from "react-router-dom";
+import { Button } from "antd";
+import { useEffect, useState } from "react";
+import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
 import { api, data, type Schemas } from "../../api/client";
-import { usePeople, useRoles } from "../../app/Tray";
-import { focusedViewer, useWorkbench } from "../../app/workbench";
-import { plural } from "../../ui/figures";
+import { useWorkbench } from "../../app/workbench";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
-import { PageView } from "../../ui/PageView";
 import { Scroll } from "../../ui/Scroll";
-import { PagesWords } from "../roles/Words";
+import { useRoleEdits } from "../roles/useRoleEdits";
+import { NewPage, ShelfDialog } from "./NewOnShelf";
+import { Openers } from "./Openers";
+import { PageEditor } from "./PageEditor";
+import { PageLook } from "./PageLook";
+import { PagesGrid } from "./PagesGrid";
+import { SentencesList } from "./SentencesList";
+import { UnsavedRoles, useEditedRoles } from "./UnsavedRoles";
 import "../roles/roles.css";
 import "./pages.css";
 
-/** Shelves and pages; the page as the focused viewer sees it; who can open it. */
-export default function PagesScreen() {
-  const { page: wanted } = useParams();
+export type PagesView = "page" | "edit" | "grid" | "sentences";
+type Dialog = { page: string | null } | { shelf: Schemas["ShelfEntry"] | null } | null;
+
+/** Shelves and pages; a page as viewers see it, in the editor, who opens what, and every pages sentence. */
+export default function PagesScreen({ view }: { view: PagesView }) {
+  const { page: wanted, by = "people" } = useParams();
   const navigate = useNavigate();
   const bench = useWorkbench();
+  const edits = useRoleEdits();
+  const { edited } = useEditedRoles(edits);
+  const [dialog, setDialog] = useState<Dialog>(null);
   const pages = useQuery({
     queryKey: ["pages", bench.state],
     queryFn: () => data(api.GET("/api/pages", { params: { query: { state: bench.state } } })),
   });
-  const first = pages.data?.shelves.flatMap((shelf) => shelf.pages)[0]?.page.name;
+  const shelves = pages.data?.shelves ?? [];
+  const entries = shelves.flatMap((shelf) => shelf.pages);
+  const first = entries[0]?.page.name;
+  const single = view === "page" || view === "edit";
   useEffect(() => {
-    if (!wanted && first) navigate(`/pages/${encodeURIComponent(first)}`, { replace: true });
-  }, [wanted, first, navigate]);
-  const viewer = focusedViewer(bench);
-  const pin = bench.pins[bench.focus - 1];
-  const look = useQuery({
-    queryKey: ["look", wanted, bench.state, viewer],
-    queryFn: () =>
-      data(api.POST("/api/pages/{page}/look", { params: { path: { page: wanted ?? "" } }, body: { state: bench.state, viewer } })),
-    enabled: wanted !== undefined,
-  });
-  const entry = pages.data?.shelves.flatMap((shelf) => shelf.pages).find((item) => item.page.name === wanted);
+    if (single && !wanted && first) navigate(`/pages/${encodeURIComponent(first)}`, { replace: true });
+  }, [single, wanted, first, navigate]);
+  const entry = entries.find((item) => item.page.name === wanted);
+  const editable = bench.state === "draft";
   if (pages.isError) return <Notice kind="bad">{pages.error.message}</Notice>;
+  const labels = new Map(entries.map((item) => [item.page.name, item.page.label ?? item.page.name]));
   return (
-    <div className="pages-screen">
+    <div className={`pages-screen as-${view}`}>
       <nav aria-label="Pages">
-        {pages.data?.shelves.map((shelf) => (
+        <div className="row small" style={{ marginBottom: 6 }}>
+          <NavLink to="/pages/grid/people">who opens what</NavLink>
+          <NavLink to="/pages/all/sentences">sentences</NavLink>
+        </div>
+        {shelves.map((shelf) => (
           <div key={shelf.name}>
-            <h3>{shelf.label}</h3>
+            <h3 className="row">
+              <span className="cut grow">{shelf.label}</span>
+              {editable && (
+                <button type="button" className="plain soft" aria-label={`Shelf ${shelf.label}`} onClick={() => setDialog({ shelf })}>
+                  ⋯
+                </button>
+              )}
+            </h3>
             {shelf.pages.map((item) => (
               <NavLink
                 key={item.page.name}
@@ -54,91 +73,113 @@ export default function PagesScreen() {
                 </span>
               </NavLink>
             ))}
+            {shelf.pages.length === 0 && <p className="soft small">empty</p>}
           </div>
         ))}
-        {pages.data?.shelves.length === 0 && <p className="soft">No pages yet. They come in with a bundle.</p>}
+        {editable && (
+          <p className="row wrap" style={{ marginTop: 12 }}>
+            <button
+              type="button"
+              className="textlink"
+              disabled={shelves.length === 0}
+              onClick={() => setDialog({ page: entry?.page.shelf ?? null })}
+            >
+              + New page
+            </button>
+            <button type="button" className="textlink" onClick={() => setDialog({ shelf: null })}>
+              + New shelf
+            </button>
+          </p>
+        )}
       </nav>
-      <Scroll label="Page" className="">
-        {wanted && pages.data && !entry && (
-          <Empty title={`There is no page ${wanted}`}>
-            <p>Choose another on the left.</p>
-          </Empty>
-        )}
-        {entry && (
-          <div className="row" style={{ marginBottom: 8 }}>
-            <h2>{entry.page.label ?? entry.page.name}</h2>
-            <span className="grow" />
-            <span className="soft row">
-              as <Letter place={bench.focus} little /> {pin ? pin.title : "all data"} {bench.state === "draft" ? "in the draft" : "live"}
-            </span>
+      {view === "edit" && entry ? (
+        editable ? (
+          <PageEditor key={entry.page.name} entry={entry} shelves={shelves} />
+        ) : (
+          <div>
+            <Notice kind="careful">
+              Pages are written in the draft.{" "}
+              <button type="button" className="textlink" onClick={() => bench.setState("draft")}>
+                Back to the draft
+              </button>
+            </Notice>
           </div>
-        )}
-        {look.isError && <Notice kind="bad">{look.error.message}</Notice>}
-        {look.data && !look.data.can_open && (
-          <div className="closed hid" data-testid="page-closed">
-            <b>This page does not exist for {pin?.title ?? "this viewer"}.</b>
-            <p>{look.data.reason}</p>
-          </div>
-        )}
-        {look.data?.page && <PageView page={look.data.page} />}
-      </Scroll>
-      <aside>{entry && <Openers entry={entry} />}</aside>
+        )
+      ) : (
+        <Scroll label="Page" className="">
+          <UnsavedRoles edits={edits} />
+          {view === "grid" && (
+            <>
+              <h2 style={{ marginBottom: 8 }}>Who opens which page</h2>
+              <PagesGrid by={by === "groups" || by === "roles" ? by : "people"} edits={edits} labels={labels} />
+            </>
+          )}
+          {view === "sentences" && (
+            <>
+              <h2 style={{ marginBottom: 8 }}>Every pages sentence</h2>
+              <SentencesList edits={edits} pages={entries.map((item) => item.page)} editable={editable} />
+            </>
+          )}
+          {single && wanted && pages.data && !entry && (
+            <Empty title={`There is no page ${wanted}`}>
+              <p>Choose another on the left.</p>
+            </Empty>
+          )}
+          {single && pages.data && entries.length === 0 && <FirstPage shelves={shelves.length} open={setDialog} editable={editable} />}
+          {single && entry && (
+            <>
+              <PageHead entry={entry} editable={editable} />
+              <PageLook key={entry.page.name} page={entry.page.name} edited={edited} />
+            </>
+          )}
+        </Scroll>
+      )}
+      {view === "page" && <aside>{entry && <Openers key={entry.page.name} entry={entry} edits={edits} editable={editable} />}</aside>}
+      {dialog && "page" in dialog && <NewPage shelves={shelves} shelf={dialog.page} close={() => setDialog(null)} />}
+      {dialog && "shelf" in dialog && <ShelfDialog shelf={dialog.shelf} close={() => setDialog(null)} />}
     </div>
   );
 }
 
-function Openers({ entry }: { entry: Schemas["PageEntry"] }) {
-  const roles = useRoles();
-  const people = usePeople();
+function PageHead({ entry, editable }: { entry: Schemas["PageEntry"]; editable: boolean }) {
   const bench = useWorkbench();
-  const name = entry.page.name;
-  const sentences = (roles.data?.roles ?? []).flatMap(({ role }) =>
-    (role.sentences ?? []).flatMap((sentence) => {
-      const pages = sentence.pages;
-      const about = pages && (!pages.on || pages.on.includes(`page:${name}`) || pages.on.includes(`shelf:${entry.page.shelf}`));
-      return pages && about ? [{ role, pages }] : [];
-    }),
-  );
-  const openers = entry.openers
-    .map((login) => people.data?.people.find((person) => person.login === login))
-    .filter((person) => person !== undefined);
+  const pin = bench.pins[bench.focus - 1];
+  const { page } = entry;
   return (
     <>
-      <h3 style={{ marginTop: 0 }}>Opened or closed by</h3>
-      {sentences.map(({ role, pages }, index) => (
-        <div key={`${role.name}.${String(index)}`} className="sentence">
-          <NavLink to={`/roles/${encodeURIComponent(role.name)}`}>{role.label ?? role.name}</NavLink>{" "}
-          <span className="soft small">{role.kind}</span>
-          <div className="small">
-            <PagesWords sentence={pages} limit={role.kind === "limit"} />
-          </div>
-        </div>
-      ))}
-      {sentences.length === 0 && <p className="soft">No role opens this page.</p>}
-      <h3>{plural(openers.length, "person", "people")} can open it</h3>
-      {openers.map((person) => (
-        <div key={person.login} className="row small">
-          <NavLink to={`/people/${encodeURIComponent(person.login)}`} className="cut">
-            {person.name}
-          </NavLink>
-          <span className="soft">{person.login}</span>
-          <span className="grow" />
-          <button
-            type="button"
-            className="textlink"
-            onClick={() =>
-              bench.pin({
-                key: `user:${person.login}`,
-                title: person.name,
-                detail: `${person.login} · ${person.roles.join(", ")}`,
-                viewer: person.login,
-              })
-            }
-          >
-            look as
-          </button>
-        </div>
-      ))}
+      <div className="row wrap" style={{ marginBottom: 4 }}>
+        <h2>{page.label ?? page.name}</h2>
+        {(page.tags ?? []).map((tag) => (
+          <span key={tag} className="pill small">
+            {tag}
+          </span>
+        ))}
+        <span className="grow" />
+        <span className="soft row">
+          as <Letter place={bench.focus} little /> {pin ? pin.title : "all data"} {bench.state === "draft" ? "in the draft" : "live"}
+        </span>
+        {editable && (
+          <Link to={`/pages/${encodeURIComponent(page.name)}/edit`}>
+            <Button size="small">Edit the page</Button>
+          </Link>
+        )}
+      </div>
+      <p className="soft small" style={{ marginBottom: 8 }}>
+        {page.about} {page.owner && `Owner: ${page.owner}.`}
+      </p>
     </>
+  );
+}
+
+function FirstPage({ shelves, open, editable }: { shelves: number; open: (dialog: Dialog) => void; editable: boolean }) {
+  return (
+    <Empty title="No pages yet">
+      <p>A page lies on a shelf and shows figures, charts and lists, to each reader within their own rules.</p>
+      {editable && (
+        <Button type="primary" onClick={() => open(shelves === 0 ? { shelf: null } : { page: null })}>
+          {shelves === 0 ? "Make the first shelf" : "Make the first page"}
+        </Button>
+      )}
+    </Empty>
   );
 }

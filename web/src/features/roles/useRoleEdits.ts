@@ -7,6 +7,8 @@ export type RoleEdit = { role: Role; version: number; past: Role[]; future: Role
 export type RoleEdits = {
   get: (name: string) => RoleEdit | undefined;
   has: (name: string) => boolean;
+  /** The names of all roles with an unsaved edit. */
+  names: () => string[];
   change: (name: string, version: number, from: Role, to: Role) => void;
   undo: (name: string) => void;
   redo: (name: string) => void;
@@ -39,6 +41,7 @@ export function useRoleEdits(): RoleEdits {
     return {
       get: (name) => kept.get(name),
       has: (name) => kept.has(name),
+      names: () => [...kept.keys()],
       change: (name, version, from, to) => {
         const edit = kept.get(name) ?? { role: from, version, past: [], future: [] };
         if (same(edit.role, to)) return;

@@ -1,0 +1,257 @@
+import { Button, Input, InputNumber, Radio, Select } from "antd";
+import { useMemo, useState } from "react";
+import type { ModelAnswer, Schemas } from "../../api/client";
+import { ConditionBuilder } from "../../ui/conditions/ConditionBuilder";
+import { columnSubjects, type Subject, subjectKey } from "../../ui/conditions/clauses";
+
+type Exhibit = Schemas["Exhibit"];
+const KINDS: Exhibit["kind"][] = ["figure", "bar", "line", "list", "two_way"];
+const KIND_WORDS: Record<Exhibit["kind"], string> = { figure: "figure", bar: "bar", line: "line", list: "list", two_way: "two-way table" };
+
+type Props = {
+  model: ModelAnswer;
+  exhibit: Exhibit;
+  onChange: (exhibit: Exhibit) => void;
+  onRemove: () => void;
+  onCopy: () => void;
+  onMove: (by: -1 | 1) => void;
+};
+
+/** What an exhibit shows: its kind, columns and measures, filter, colours and place on the grid. */
+export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove }: Props) {
+  const [filtered, setFiltered] = useState(Boolean(exhibit.where));
+  const measures = model.document.measures ?? [];
+  const tables = (exhibit.measures ?? [])
+    .map((name) => measures.find((item) => item.name === name)?.table)
+    .filter((table) => table !== undefined);
+  const source = exhibit.kind === "list" ? (exhibit.table ?? null) : (tables[0] ?? null);
+  const subjects = useMemo(
+    () => subjectsOf(model, exhibit.kind === "list" ? [exhibit.table ?? ""] : tables),
+    [model, exhibit.kind, exhibit.table, tables],
+  );
+  const options = subjects.map((item) => ({ value: subjectKey(item), label: `${item.table} › ${item.column}` }));
+  const set = (change: Partial<Exhibit>) => onChange({ ...exhibit, ...change });
+  const by = exhibit.by ?? [];
+  const chart = exhibit.kind === "bar" || exhibit.kind === "line";
+  return (
+    <div className="form exhibit-form" data-testid="exhibit-form">
+      <label htmlFor="exhibit-title">Title</label>
+      <Input id="exhibit-title" value={exhibit.title} onChange={(event) => set({ title: event.target.value })} />
+      <span id="exhibit-kind">Shown as</span>
+      <Radio.Group
+        size="small"
+        aria-labelledby="exhibit-kind"
+        value={exhibit.kind}
+        onChange={(event) => onChange(asKind(exhibit, event.target.value as Exhibit["kind"], model))}
+      >
+        {KINDS.map((kind) => (
+          <Radio.Button key={kind} value={kind}>
+            {KIND_WORDS[kind]}
+          </Radio.Button>
+        ))}
+      </Radio.Group>
+      {exhibit.kind === "list" ? (
+        <>
+          <span>Rows of</span>
+          <Select
+            showSearch
+            aria-label="Rows of"
+            placeholder="table"
+            value={exhibit.table ?? undefined}
+            onChange={(table) => set({ table, columns: [], order: [], where: null })}
+            options={(model.document.tables ?? []).map((table) => ({ value: table.name, label: table.name }))}
+          />
+          <span>Columns</span>
+          <Select
+            mode="multiple"
+            aria-label="Columns"
+            placeholder="all that exist for the reader"
+            value={(exhibit.columns ?? []).map((name) => (name.includes(".") ? name : `${exhibit.table}.${name}`))}
+            onChange={(columns) => set({ columns })}
+            optionFilterProp="label"
+            options={options}
+          />
+          <span>In the order of</span>
+          <Select
+            mode="multiple"
+            aria-label="Order"
+            placeholder="the key"
+            value={exhibit.order ?? []}
+            onChange={(order) => set({ order })}
+            optionFilterProp="label"
+            options={options.flatMap((item) => [item, { value: `-${item.value}`, label: `${item.label}, last first` }])}
+          />
+          <span>At most</span>
+          <InputNumber
+            aria-label="At most rows"
+            min={1}
+            max={1000}
+            placeholder="100"
+            value={exhibit.limit ?? null}
+            onChange={(limit) => set({ limit })}
+          />
+        </>
+      ) : (
+        <>
+          <span>Measures</span>
+          <Select
+            mode="multiple"
+            aria-label="Measures"
+            placeholder="what is counted"
+            value={exhibit.measures ?? []}
+            onChange={(next) => set({ measures: next })}
+            optionFilterProp="label"
+            options={measures.map((item) => ({ value: item.name, label: item.label ?? item.name }))}
+          />
+          {exhibit.kind !== "figure" && (
+            <>
+              <span>{exhibit.kind === "two_way" ? "Down" : "Set out by"}</span>
+              <Select
+                showSearch
+                aria-label="Set out by"
+                placeholder="column"
+                value={by[0]}
+                onChange={(first) => set({ by: exhibit.kind === "two_way" && by[1] ? [first, by[1]] : [first] })}
+                optionFilterProp="label"
+                options={options}
+              />
+            </>
+          )}
+          {exhibit.kind === "two_way" && (
+            <>
+              <span>Across</span>
+              <Select
+                showSearch
+                aria-label="Across"
+                placeholder="column"
+                value={by[1]}
+                onChange={(second) => set({ by: [by[0] ?? second, second] })}
+                optionFilterProp="label"
+                options={options}
+              />
+            </>
+          )}
+          {chart && (
+            <>
+              <span>Colour by</span>
+              <Select
+                showSearch
+                allowClear
+                aria-label="Colour by"
+                placeholder="one colour"
+                value={exhibit.colour ?? undefined}
+                onChange={(colour?: string) => set({ colour: colour ?? null })}
+                optionFilterProp="label"
+                options={options}
+              />
+            </>
+          )}
+        </>
+      )}
+      <span>Width</span>
+      <Radio.Group
+        size="small"
+        aria-label="Width"
+        value={exhibit.width ?? 0}
+        onChange={(event) => set({ width: (event.target.value as 0 | 1 | 2 | 3) || null })}
+      >
+        <Radio.Button value={0}>as it comes</Radio.Button>
+        <Radio.Button value={1}>a third</Radio.Button>
+        <Radio.Button value={2}>two thirds</Radio.Button>
+        <Radio.Button value={3}>whole</Radio.Button>
+      </Radio.Group>
+      {filtered ? (
+        <div className="wide">
+          <div className="row small">
+            <span className="soft">Only rows where</span>
+            <span className="grow" />
+            <button
+              type="button"
+              className="textlink"
+              onClick={() => {
+                setFiltered(false);
+                set({ where: null });
+              }}
+            >
+              every row
+            </button>
+          </div>
+          <ConditionBuilder
+            key={`${exhibit.kind}.${source ?? ""}`}
+            model={model.document.name}
+            table={exhibit.kind === "list" ? (exhibit.table ?? null) : null}
+            kind="question"
+            where={exhibit.where ?? ""}
+            onChange={(where) => set({ where: where.trim() === "" ? null : where })}
+            subjects={subjects}
+            attributes={[]}
+            label="Filter of the exhibit"
+            hint="site.status = 'open'"
+            empty="left empty: every row"
+          />
+        </div>
+      ) : (
+        <>
+          <span>Rows</span>
+          <div className="row">
+            <span className="soft">every row the reader sees</span>
+            <button type="button" className="textlink" onClick={() => setFiltered(true)}>
+              only where…
+            </button>
+          </div>
+        </>
+      )}
+      <div className="row wide">
+        <Button size="small" onClick={() => onMove(-1)}>
+          Earlier
+        </Button>
+        <Button size="small" onClick={() => onMove(1)}>
+          Later
+        </Button>
+        <Button size="small" onClick={onCopy}>
+          Duplicate
+        </Button>
+        <span className="grow" />
+        <button type="button" className="textlink warn" onClick={onRemove}>
+          Take out
+        </button>
+      </div>
+    </div>
+  );
+}
+
+/** The columns every one of the tables has or reaches. */
+function subjectsOf(model: ModelAnswer, tables: string[]): Subject[] {
+  const [first, ...others] = [...new Set(tables)].filter(Boolean);
+  if (!first) return [];
+  const reached = (table: string) => columnSubjects(model.document, model.reaches, table);
+  const shared = others.map((table) => new Set(reached(table).map(subjectKey)));
+  return reached(first).filter((subject) => shared.every((keys) => keys.has(subjectKey(subject))));
+}
+
+/** The exhibit as another kind: what still fits is kept. */
+function asKind(exhibit: Exhibit, kind: Exhibit["kind"], model: ModelAnswer): Exhibit {
+  if (kind === "list") {
+    const table =
+      exhibit.table ??
+      model.document.measures?.find((item) => item.name === exhibit.measures?.[0])?.table ??
+      model.document.tables?.[0]?.name ??
+      null;
+    return { ...exhibit, kind, table, by: [], measures: [], colour: null };
+  }
+  const by = kind === "figure" ? [] : (exhibit.by ?? []).slice(0, kind === "two_way" ? 2 : 1);
+  const listed = exhibit.kind === "list";
+  const measures = exhibit.measures?.length ? exhibit.measures : (model.document.measures ?? []).slice(0, 1).map((item) => item.name);
+  return {
+    ...exhibit,
+    kind,
+    by,
+    measures,
+    table: null,
+    columns: [],
+    order: [],
+    limit: null,
+    where: listed ? null : exhibit.where,
+    colour: kind === "bar" || kind === "line" ? exhibit.colour : null,
+  };
+}

@@ -1,0 +1,274 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { App, Button, Modal } from "antd";
+import { useEffect, useState } from "react";
+import { useNavigate } from "react-router-dom";
+import { ApiError, api, data, type ModelAnswer, type PinnedViewer, type Schemas } from "../../api/client";
+import { focusedViewer, useWorkbench } from "../../app/workbench";
+import { Notice } from "../../ui/Notice";
+import { Framed } from "../../ui/PageView";
+import { useDelayed } from "../../ui/useDelayed";
+import { ExhibitForm } from "./ExhibitForm";
+import { PageProperties } from "./PageProperties";
+import { usePageEdit } from "./usePageEdits";
+
+type Page = Schemas["Page"];
+type Exhibit = Schemas["Exhibit"];
+type Props = { entry: Schemas["PageEntry"]; shelves: Schemas["ShelfEntry"][] };
+
+/** A page being written: its exhibits on the grid with their data at once, the chosen one's form beside them. */
+export function PageEditor({ entry, shelves }: Props) {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const { message } = App.useApp();
+  const bench = useWorkbench();
+  const name = entry.page.name;
+  const edits = usePageEdit(name, entry.page, entry.version || null);
+  const page = edits.page ?? entry.page;
+  const exhibits = page.exhibits ?? [];
+  const [chosen, setChosen] = useState<number | null>(exhibits.length > 0 ? 0 : null);
+  const [deleting, setDeleting] = useState(false);
+  const model = useModelNamed(page.model ?? null);
+  const viewer = focusedViewer(bench);
+  const stale = edits.edit !== undefined && edits.edit.version !== null && edits.edit.version !== entry.version;
+  const save = useMutation({
+    mutationFn: () =>
+      data(
+        api.PUT("/api/pages/{page}", { params: { path: { page: name } }, body: { page, version: edits.edit?.version ?? entry.version } }),
+      ),
+    onSuccess: async () => {
+      edits.discard();
+      await Promise.all(["pages", "look", "state", "pending"].map((key) => client.invalidateQueries({ queryKey: [key] })));
+      message.success("Saved in the draft. Viewers get it with the next release.");
+    },
+    onError: (error) => error instanceof ApiError && error.status === 409 && client.invalidateQueries({ queryKey: ["pages"] }),
+  });
+  const remove = useMutation({
+    mutationFn: () => data(api.DELETE("/api/pages/{page}", { params: { path: { page: name }, query: { version: entry.version } } })),
+    onSuccess: async () => {
+      edits.discard();
+      await client.invalidateQueries();
+      message.success(`${entry.page.label ?? name} is deleted in the draft.`);
+      navigate("/pages");
+    },
+  });
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey)) return;
+      const inText =
+        event.target instanceof HTMLElement && (event.target.isContentEditable || /^(INPUT|TEXTAREA)$/.test(event.target.tagName));
+      if (event.key === "s") {
+        event.preventDefault();
+        if (edits.edit && !stale) save.mutate();
+      } else if (event.key === "z" && !inText) {
+        event.preventDefault();
+        if (event.shiftKey) edits.redo();
+        else edits.undo();
+      }
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  });
+  const change = (next: Page) => edits.change(next);
+  const setExhibits = (next: Exhibit[]) => change({ ...page, exhibits: next });
+  const add = () => {
+    const measure = model.data?.document.measures?.[0];
+    const fresh: Exhibit = measure
+      ? { title: measure.label ?? measure.name, kind: "figure", measures: [measure.name], by: [], columns: [], order: [] }
+      : {
+          title: "Rows",
+          kind: "list",
+          table: model.data?.document.tables?.[0]?.name ?? null,
+          by: [],
+          measures: [],
+          columns: [],
+          order: [],
+        };
+    setExhibits([...exhibits, fresh]);
+    setChosen(exhibits.length);
+  };
+  const current = chosen === null ? undefined : exhibits[chosen];
+  const problems = save.error instanceof ApiError ? save.error.problems : [];
+  return (
+    <div className="page-editor">
+      <div className="scroll page-editor-grid">
+        <div className="row wrap" style={{ marginBottom: 8 }}>
+          <h2>{page.label ?? page.name}</h2>
+          <span className="soft small">
+            <code>{page.name}</code>
+          </span>
+          {edits.edit && <span className="state-mark small">draft, unsaved</span>}
+        </div>
+        {stale && (
+          <Notice kind="bad">
+            Somebody saved this page while you were editing it. Your edit is kept here.{" "}
+            <button type="button" className="textlink" onClick={() => edits.rebase(entry.version)}>
+              Keep my version
+            </button>{" "}
+            (the next save replaces theirs) or{" "}
+            <button type="button" className="textlink" onClick={() => edits.discard()}>
+              take theirs
+            </button>
+            .
+          </Notice>
+        )}
+        {save.isError && !stale && (
+          <Notice kind="bad">
+            {save.error.message}
+            {problems.length > 1 && (
+              <ul>
+                {problems.map((problem) => (
+                  <li key={`${problem.path}.${problem.message}`}>{problem.message}</li>
+                ))}
+              </ul>
+            )}
+          </Notice>
+        )}
+        {!page.model && <Notice kind="careful">Choose the model on the right first: exhibits ask it.</Notice>}
+        <div className="exhibits">
+          {exhibits.map((exhibit, place) => (
+            <button
+              key={place}
+              type="button"
+              className={`plain exhibit-slot ${place === chosen ? "on" : ""} ${slotWidth(exhibit)}`}
+              aria-pressed={place === chosen}
+              aria-label={`Edit ${exhibit.title}`}
+              onClick={() => setChosen(place)}
+            >
+              <LiveExhibit model={page.model ?? ""} exhibit={exhibit} viewer={viewer} place={place} />
+            </button>
+          ))}
+        </div>
+        {exhibits.length === 0 && page.model && (
+          <p className="soft">Nothing on the page yet: add a figure, a chart or a list, and its data stands here at once.</p>
+        )}
+        <p style={{ marginTop: 10 }}>
+          <Button disabled={!model.data} onClick={add}>
+            + exhibit
+          </Button>
+        </p>
+      </div>
+      <aside>
+        <div className="tabs small">
+          <div role="tablist" className="tablist">
+            <button
+              type="button"
+              role="tab"
+              aria-selected={current !== undefined}
+              disabled={exhibits.length === 0}
+              onClick={() => setChosen(chosen ?? 0)}
+            >
+              exhibit
+            </button>
+            <button type="button" role="tab" aria-selected={current === undefined} onClick={() => setChosen(null)}>
+              page
+            </button>
+          </div>
+        </div>
+        {current && model.data && chosen !== null ? (
+          <ExhibitForm
+            key={chosen}
+            model={model.data}
+            exhibit={current}
+            onChange={(next) => setExhibits(exhibits.map((item, index) => (index === chosen ? next : item)))}
+            onRemove={() => {
+              setChosen(exhibits.length > 1 ? Math.max(0, chosen - 1) : null);
+              setExhibits(exhibits.filter((_, index) => index !== chosen));
+            }}
+            onCopy={() => {
+              setExhibits([...exhibits.slice(0, chosen + 1), current, ...exhibits.slice(chosen + 1)]);
+              setChosen(chosen + 1);
+            }}
+            onMove={(by) => {
+              const to = chosen + by;
+              if (to < 0 || to >= exhibits.length) return;
+              const next = [...exhibits];
+              [next[chosen], next[to]] = [next[to] as Exhibit, current];
+              setExhibits(next);
+              setChosen(to);
+            }}
+          />
+        ) : (
+          <>
+            <PageProperties page={page} model={model.data} shelves={shelves} onChange={change} />
+            <p style={{ marginTop: 14 }}>
+              <button type="button" className="textlink warn" onClick={() => setDeleting(true)}>
+                Delete the page
+              </button>
+            </p>
+          </>
+        )}
+        <div className="row save-bar">
+          <Button type="primary" disabled={!edits.edit || stale} loading={save.isPending} onClick={() => save.mutate()}>
+            Save in the draft
+          </Button>
+          <Button disabled={!edits.edit?.past.length} onClick={edits.undo}>
+            Undo
+          </Button>
+          <Button disabled={!edits.edit?.future.length} onClick={edits.redo}>
+            Redo
+          </Button>
+          <Button type="text" disabled={!edits.edit} onClick={edits.discard}>
+            Discard
+          </Button>
+        </div>
+      </aside>
+      <Modal
+        open={deleting}
+        title={`Delete ${entry.page.label ?? name} from the draft?`}
+        okText="Delete in the draft"
+        okButtonProps={{ danger: true, loading: remove.isPending }}
+        onOk={() => remove.mutate()}
+        onCancel={() => {
+          setDeleting(false);
+          remove.reset();
+        }}
+      >
+        <p>
+          {entry.openers.length === 0
+            ? "Nobody can open it."
+            : `${entry.openers.length} people can open it; they keep it until the next release.`}
+        </p>
+        {remove.isError && <Notice kind="bad">{remove.error.message}</Notice>}
+      </Modal>
+    </div>
+  );
+}
+
+function slotWidth(exhibit: Exhibit): string {
+  if (exhibit.width) return `wide-${exhibit.width}`;
+  return exhibit.kind === "figure" ? "wide-1" : exhibit.kind === "list" || exhibit.kind === "two_way" ? "wide-3" : "wide-half";
+}
+
+/** An exhibit with its data, as the viewer in focus sees it; what is wrong with it stands in its place. */
+function LiveExhibit({ model, exhibit, viewer, place }: { model: string; exhibit: Exhibit; viewer: PinnedViewer; place: number }) {
+  const settled = useDelayed(exhibit, 150);
+  const tried = useQuery({
+    queryKey: ["exhibit", model, settled, viewer],
+    queryFn: () => data(api.POST("/api/exhibits", { body: { model, exhibit: settled, viewers: [viewer] } })),
+    placeholderData: keepPreviousData,
+    enabled: model !== "" && settled.title.trim() !== "",
+    retry: false,
+  });
+  const entry = tried.data?.answers[0];
+  if (tried.isError || !entry) {
+    return (
+      <section className="exhibit unavailable">
+        <h3>{exhibit.title || "Without a title"}</h3>
+        <p className={tried.isError ? "warn small" : "soft"}>
+          {tried.isError ? tried.error.message : exhibit.title.trim() === "" ? "Give it a title." : "Reading…"}
+        </p>
+      </section>
+    );
+  }
+  return <Framed entry={entry} place={place} measures={tried.data?.measures ?? {}} />;
+}
+
+/** The draft's document of a model by its name. */
+function useModelNamed(name: string | null) {
+  return useQuery<ModelAnswer>({
+    queryKey: ["model", name, "draft"],
+    queryFn: () => data(api.GET("/api/models/{model}", { params: { path: { model: name ?? "" }, query: { state: "draft" } } })),
+    enabled: name !== null,
+    staleTime: 60_000,
+  });
+}
