@@ -9,12 +9,17 @@ import { useModel, useWorkbench } from "./workbench";
 type Found = { kind: string; label: string; detail: string; path: string };
 
 const MOST = 12;
-const SCREENS: Found[] = ["Models", "People", "Roles", "Pages", "Viewers", "Releases", "Trail"].map((label) => ({
-  kind: "screen",
-  label,
-  detail: "",
-  path: `/${label.toLowerCase()}`,
-}));
+const SCREENS: Found[] = [
+  ...["Models", "People", "Roles", "Pages", "Viewers", "Releases", "Trail"].map((label) => ({
+    kind: "screen",
+    label,
+    detail: "",
+    path: `/${label.toLowerCase()}`,
+  })),
+  { kind: "action", label: "Combine roles", detail: "what several open together", path: "/combine" },
+  { kind: "action", label: "Who opens which page", detail: "grid", path: "/pages/grid/people" },
+  { kind: "action", label: "Every pages sentence", detail: "list", path: "/pages/all/sentences" },
+];
 
 /** Everything that can be jumped to: people, roles, tables, pages and screens. */
 function useEverything(open: boolean): Found[] {

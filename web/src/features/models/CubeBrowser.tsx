@@ -7,6 +7,7 @@ import { shownValue } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
+import { CubeTogether } from "./CubeTogether";
 
 type Cube = Schemas["Cube"];
 type Axis = { key: string; label: string; levels: string[] };
@@ -46,6 +47,7 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
   const [across, setAcross] = useState<Drill | null>(axes[1] ? { axis: axes[1].key, path: [] } : null);
   const [measure, setMeasure] = useState(cube.measures?.[0] ?? "");
   const [beneath, setBeneath] = useState<{ title: string; where: string } | null>(null);
+  const [together, setTogether] = useState(false);
   const viewer = focusedViewer(bench);
   const rowAxis = axes.find((axis) => axis.key === down.axis);
   const columnAxis = across ? axes.find((axis) => axis.key === across.axis) : undefined;
@@ -153,9 +155,16 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
           Turn
         </Button>
         <span className="grow" />
-        <span className="soft small">
-          as <b>{who}</b> sees it
-        </span>
+        {bench.pins.length > 0 && (
+          <button type="button" className="textlink small" aria-pressed={together} onClick={() => setTogether(!together)}>
+            {together ? `Only as ${who}` : "All pinned viewers side by side"}
+          </button>
+        )}
+        {!together && (
+          <span className="soft small">
+            as <b>{who}</b> sees it
+          </span>
+        )}
       </div>
       {[
         { axis: rowAxis, drill: down, set: setDown },
@@ -191,7 +200,14 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
           The measure {shape?.label ?? measure} is absent for {who}.
         </Notice>
       )}
-      {totals && !absent && (
+      {together && rowLevel && (
+        <CubeTogether
+          question={{ model: model.name, by: [rowLevel], measures: [measure], where, subtotals: false, cube: cube.name }}
+          level={rowLevel}
+          format={shape?.format ?? null}
+        />
+      )}
+      {totals && !absent && !together && (
         <Scroll label="Cube" busy={asked.isFetching} style={{ flex: 1, minHeight: 0 }}>
           <table className="data cube" data-testid="cube">
             <thead>

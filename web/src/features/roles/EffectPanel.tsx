@@ -3,6 +3,7 @@ import { useState } from "react";
 import { ApiError, type ModelAnswer, type Role, type RoleEntry, type Schemas } from "../../api/client";
 import { usePeople, useRoles } from "../../app/Tray";
 import { useWorkbench } from "../../app/workbench";
+import { columnText, literal } from "../../ui/conditions/clauses";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
 import { count, Share } from "../../ui/Share";
@@ -11,6 +12,7 @@ import { EffectObjects } from "./EffectObjects";
 import { EffectPage } from "./EffectPage";
 import { EffectRows } from "./EffectRows";
 import { EffectTotals, type TotalsChoice } from "./EffectTotals";
+import { MemberSide } from "./MemberSide";
 import { type EffectQuery, type Mode, viewersFor } from "./useEffectOf";
 
 type Tab = "rows" | "totals" | "page" | "objects" | "why";
@@ -39,6 +41,7 @@ export function EffectPanel(props: Props) {
   const at = pin ? bench.pins.indexOf(pin) : 0;
   const [tab, setTab] = useState<Tab>("rows");
   const [together, setTogether] = useState(false);
+  const [reached, setReached] = useState<{ where: string; title: string } | null>(null);
   const [about, setAbout] = useState<{ about: About; title: string } | null>(null);
   if (!pin) {
     return (
@@ -149,13 +152,35 @@ export function EffectPanel(props: Props) {
               />
             )}
           </div>
-          {tab === "rows" && <EffectRows model={model} answer={answer} table={table} at={at} ask={everything ? null : askRow} />}
+          {tab === "rows" && (
+            <EffectRows
+              model={model}
+              answer={answer}
+              table={table}
+              at={at}
+              ask={everything ? null : askRow}
+              who={(column, value, title) =>
+                setReached({
+                  where: `${columnText(table ?? "", column, table)} = ${literal(value, typeof value === "number" ? "number" : "text")}`,
+                  title,
+                })
+              }
+            />
+          )}
           {tab === "totals" && model && (
             <EffectTotals model={model} answer={answer} at={at} choice={props.totals} choose={props.setTotals} />
           )}
           {tab === "page" && <EffectPage viewer={viewer} role={role} />}
           {tab === "objects" && <EffectObjects share={shown} before={before} model={model} effect={answer} />}
         </>
+      )}
+      {reached && table && (
+        <MemberSide
+          about={{ model: role.model ?? "", table, where: reached.where, path: [] }}
+          title={reached.title}
+          edited={[role]}
+          close={() => setReached(null)}
+        />
       )}
       {tab === "why" && shown && !refused && (
         <WhyTab about={about} role={role} model={model} viewer={viewer} ask={setAbout} everything={everything} />

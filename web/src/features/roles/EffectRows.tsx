@@ -13,10 +13,12 @@ type Props = {
   /** Which of the viewers asked about. */
   at: number;
   ask: ((row: string | number, title: string) => void) | null;
+  /** Who sees a row, for tables with a key. */
+  who: ((column: string, value: string | number, title: string) => void) | null;
 };
 
 /** Rows before and after the edit, withheld ones in their places; a row can be asked why. */
-export function EffectRows({ model, answer, table, at, ask }: Props) {
+export function EffectRows({ model, answer, table, at, ask, who }: Props) {
   const before = answer.before.rows;
   const after = answer.after?.rows ?? before;
   if (!before || !after || !table) return null;
@@ -63,7 +65,7 @@ export function EffectRows({ model, answer, table, at, ask }: Props) {
                     );
                   })}
                   {ask && (
-                    <td className="right">
+                    <td className="right nowrap">
                       <button
                         type="button"
                         className="textlink small"
@@ -74,6 +76,20 @@ export function EffectRows({ model, answer, table, at, ask }: Props) {
                       >
                         why
                       </button>
+                      {who && keyAt >= 0 && (
+                        <>
+                          {" "}
+                          <button
+                            type="button"
+                            className="textlink small"
+                            onClick={() =>
+                              who(after.columns[keyAt] ?? "", row.values[keyAt] as string | number, `${table} ${String(row.values[keyAt])}`)
+                            }
+                          >
+                            who
+                          </button>
+                        </>
+                      )}
                     </td>
                   )}
                 </tr>

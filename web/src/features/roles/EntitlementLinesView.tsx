@@ -49,7 +49,7 @@ export function EntitlementLinesView({ editing, sentence }: { editing: Editing; 
             only those
           </Checkbox>
         )}
-        <Link to={`/models/tables/${encodeURIComponent(sentence.through)}`}>edit the lines</Link>
+        <Link to={`/models/table/${encodeURIComponent(sentence.through)}`}>edit the lines</Link>
       </div>
       <Scroll label={`Lines of ${sentence.through}`} className="scroll lines-effect">
         <table className="data">
