@@ -129,7 +129,7 @@ def test_a_limit_hides_objects_and_what_falls_with_them_is_named_before_saving(a
     admin.sees("By tag and folder")
     line = admin.until(lambda: next((item for item in admin.all(".object-line") if item.text.startswith("tag grid-agreement")), None), "the tag is listed")
     next(item for item in line.find_elements("css selector", "label") if item.text == "hide").click()
-    admin.sees("Measures absent under this role", "Compensation due", "Full potential")
+    admin.sees("Falls with it", "Compensation due", "Full potential", "exhibit Curtailed output on Output", "new with this edit")
     admin.click("Discard")
 
 
@@ -139,7 +139,8 @@ def test_a_role_deleted_in_another_tab_is_told_and_the_edit_is_kept(browsers: Br
     first.write_condition("landholder_id = viewer.landholder_id AND landholder_id > 2")
     first.until(lambda: first.named("Save in the draft").is_enabled(), "the edit checks out")
     second.open("/roles/landholder")
-    second.click("Delete")
+    second.click("Role actions")
+    second.click("Delete", "[role=menuitem]")
     second.click("Delete in the draft")
     second.sees("is deleted in the draft")
     first.click("Save in the draft")

@@ -91,6 +91,8 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
       <div className="main">
         <div className="state">
           <Select
+            showSearch
+            optionFilterProp="label"
             aria-label="Model"
             value={bench.model}
             onChange={bench.setModel}

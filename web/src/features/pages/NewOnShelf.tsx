@@ -59,10 +59,10 @@ export function NewPage({ shelves, shelf, close }: { shelves: Schemas["ShelfEntr
           <Input className="mono" placeholder="monthly-output" />
         </Form.Item>
         <Form.Item label="Shelf" name="shelf" rules={[{ required: true, message: "Choose the shelf it lies on." }]}>
-          <Select options={shelves.map((item) => ({ value: item.name, label: item.label }))} />
+          <Select showSearch optionFilterProp="label" options={shelves.map((item) => ({ value: item.name, label: item.label }))} />
         </Form.Item>
         <Form.Item label="Model" name="model" rules={[{ required: true, message: "Choose the model it asks." }]}>
-          <Select options={bench.models.map((item) => ({ value: item.name, label: item.label }))} />
+          <Select showSearch optionFilterProp="label" options={bench.models.map((item) => ({ value: item.name, label: item.label }))} />
         </Form.Item>
       </Form>
       <p className="soft small">Nobody can open it until a role says so.</p>

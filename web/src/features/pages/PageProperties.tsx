@@ -28,6 +28,8 @@ export function PageProperties({ page, model, shelves, onChange }: Props) {
       />
       <span>Shelf</span>
       <Select
+        showSearch
+        optionFilterProp="label"
         aria-label="Shelf"
         value={page.shelf}
         onChange={(shelf) => set({ shelf })}
@@ -35,6 +37,8 @@ export function PageProperties({ page, model, shelves, onChange }: Props) {
       />
       <span>Model</span>
       <Select
+        showSearch
+        optionFilterProp="label"
         aria-label="Model of the page"
         value={page.model ?? undefined}
         disabled={(page.exhibits ?? []).length > 0}

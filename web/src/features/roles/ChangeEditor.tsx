@@ -1,4 +1,5 @@
 import { Radio, Select } from "antd";
+import { useState } from "react";
 import { useWorkbench } from "../../app/workbench";
 import { RowsEditor } from "./RowsEditor";
 import type { Editing, Part } from "./sentence";
@@ -15,12 +16,16 @@ const MEANS = {
 /** Who may change which rows: a condition for each act, and a change tried against it. */
 export function ChangeEditor({ editing, sentence, onChange }: Props) {
   const bench = useWorkbench();
+  // The acts whose condition is being written, empty for a while or not.
+  const [conditioned, setConditioned] = useState<string[]>([]);
   const tables = (editing.model.document.tables ?? []).filter((table) => !table.alias_of);
   return (
     <div className="form">
       <div className="field">
         Rows of
         <Select
+          showSearch
+          optionFilterProp="label"
           aria-label="Table"
           value={sentence.table}
           style={{ minWidth: 160 }}
@@ -30,7 +35,8 @@ export function ChangeEditor({ editing, sentence, onChange }: Props) {
       </div>
       {ACTS.map((act) => {
         const where = sentence[act] ?? null;
-        const how = where === null ? "no" : where.trim().toUpperCase() === "TRUE" ? "all" : "where";
+        const always = where?.trim().toUpperCase() === "TRUE";
+        const how = conditioned.includes(act) ? "where" : where === null ? "no" : always ? "all" : "where";
         return (
           <div key={act}>
             <div className="row wrap">
@@ -39,12 +45,13 @@ export function ChangeEditor({ editing, sentence, onChange }: Props) {
                 size="small"
                 aria-label={act}
                 value={how}
-                onChange={(event) =>
+                onChange={(event) => {
+                  setConditioned(event.target.value === "where" ? [...conditioned, act] : conditioned.filter((item) => item !== act));
                   onChange({
                     ...sentence,
                     [act]: event.target.value === "no" ? null : event.target.value === "all" ? "TRUE" : firstClause(sentence.table, tables),
-                  })
-                }
+                  });
+                }}
               >
                 <Radio.Button value="no">not allowed</Radio.Button>
                 <Radio.Button value="all">every visible row</Radio.Button>
@@ -57,8 +64,9 @@ export function ChangeEditor({ editing, sentence, onChange }: Props) {
                 editing={editing}
                 table={sentence.table}
                 where={where ?? ""}
-                onChange={(text) => onChange({ ...sentence, [act]: text.trim() === "" ? "TRUE" : text })}
+                onChange={(text) => onChange({ ...sentence, [act]: text.trim() === "" ? null : text })}
                 label={`Condition for ${act}`}
+                empty="say for which rows; until then it is not allowed"
               />
             )}
           </div>

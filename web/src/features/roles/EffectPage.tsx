@@ -35,6 +35,7 @@ export function EffectPage({ viewer, role }: { viewer: PinnedViewer; role: Role 
   return (
     <div className="effect-page">
       <Select
+        showSearch
         size="small"
         aria-label="Page"
         style={{ width: "100%", margin: "6px 0" }}

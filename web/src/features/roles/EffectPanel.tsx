@@ -143,6 +143,8 @@ export function EffectPanel(props: Props) {
             <span className="grow" />
             {tab === "rows" && (
               <Select
+                showSearch
+                optionFilterProp="label"
                 size="small"
                 aria-label="Rows of"
                 value={table}

@@ -73,6 +73,8 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
           <div className="field">
             Column
             <Select
+              showSearch
+              optionFilterProp="label"
               aria-label="Person column"
               placeholder="column"
               style={{ minWidth: 120 }}
@@ -82,6 +84,8 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
             />
             names a person by
             <Select
+              showSearch
+              optionFilterProp="label"
               aria-label="Read as"
               style={{ minWidth: 130 }}
               value={personKey}
@@ -134,6 +138,8 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
           ))}
           <div className="row wrap small">
             <Select
+              showSearch
+              optionFilterProp="label"
               size="small"
               aria-label="Add a matching column"
               placeholder="+ match a column"
@@ -239,6 +245,8 @@ function Pair({ own, listed, column, target, evidence, onChange, onRemove }: Pai
   return (
     <div className="field">
       <Select
+        showSearch
+        optionFilterProp="label"
         size="small"
         aria-label="Column of the secured table"
         style={{ minWidth: 110 }}
@@ -247,6 +255,8 @@ function Pair({ own, listed, column, target, evidence, onChange, onRemove }: Pai
         options={own.map((name) => ({ value: name, label: name }))}
       />
       <Select
+        showSearch
+        optionFilterProp="label"
         size="small"
         aria-label="How it matches"
         value={between ? "between" : "is"}
@@ -262,6 +272,8 @@ function Pair({ own, listed, column, target, evidence, onChange, onRemove }: Pai
         ]}
       />
       <Select
+        showSearch
+        optionFilterProp="label"
         size="small"
         aria-label={between ? "Low column" : "Column of the list"}
         style={{ minWidth: 110 }}
@@ -273,6 +285,8 @@ function Pair({ own, listed, column, target, evidence, onChange, onRemove }: Pai
         <>
           and
           <Select
+            showSearch
+            optionFilterProp="label"
             size="small"
             aria-label="High column"
             style={{ minWidth: 110 }}

@@ -210,6 +210,8 @@ function Details({ mask, onChange }: { mask: With; onChange: (mask: With) => voi
       <div className="field">
         only its
         <Select
+          showSearch
+          optionFilterProp="label"
           size="small"
           aria-label="Period"
           value={mask.period.to}

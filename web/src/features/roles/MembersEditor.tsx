@@ -66,6 +66,8 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
       <div className="field">
         Members of
         <Select
+          showSearch
+          optionFilterProp="label"
           aria-label="Hierarchy"
           placeholder="hierarchy"
           style={{ minWidth: 160 }}
@@ -335,6 +337,8 @@ function DynamicEntries({ sentence, levels, entries, attributes, viewerValues, o
       ))}
       <div className="row small">
         <Select
+          showSearch
+          optionFilterProp="label"
           size="small"
           aria-label="A member that is an attribute of the viewer"
           placeholder={`+ ${levels[0] ?? "member"} that is the viewer’s…`}
@@ -345,6 +349,8 @@ function DynamicEntries({ sentence, levels, entries, attributes, viewerValues, o
         />
         {levels.length > 1 && entries.some((entry) => entry.path.length === 1 && entry.see) && (
           <Select
+            showSearch
+            optionFilterProp="label"
             size="small"
             aria-label="A level beneath that is another attribute"
             placeholder={`+ ${levels[1]} beneath it that is…`}

@@ -76,6 +76,8 @@ export function ObjectsEditor({ editing, sentence, onChange }: Props) {
       <div className="row wrap">
         <span>Everything not mentioned is</span>
         <Select
+          showSearch
+          optionFilterProp="label"
           size="small"
           aria-label="Everything not mentioned is"
           value={sentence.default ?? "visible"}

@@ -56,6 +56,8 @@ export function TryChange({ editing, table, pin }: { editing: Editing; table: st
         <div className="field">
           {act === "update" ? "set" : "a row with"}
           <Select
+            showSearch
+            optionFilterProp="label"
             size="small"
             aria-label="Column to set"
             placeholder="column"
@@ -79,6 +81,8 @@ export function TryChange({ editing, table, pin }: { editing: Editing; table: st
         <div className="field" style={{ alignItems: "flex-start" }}>
           in rows whose
           <Select
+            showSearch
+            optionFilterProp="label"
             size="small"
             allowClear
             aria-label="Column that says which rows"

@@ -50,6 +50,8 @@ export function WholeTotals({ editing, sentence, viewer, levels, table }: Props)
       <div className="row small">
         <b>Own and whole side by side</b>
         <Select
+          showSearch
+          optionFilterProp="label"
           size="small"
           aria-label="Measure"
           value={measure.name}

@@ -119,6 +119,8 @@ function Picker({ model, table, group, change, subjects, attributes, viewerValue
   const [selected, setSelected] = useState<Path | null>(null);
   const [within, setWithin] = useState<Path>([]);
   const [picked, setPicked] = useState<string | null>(null);
+  // Counts what was chosen to be edited: the picker begins anew for another clause, and not when a new one comes to be.
+  const [turn, setTurn] = useState(0);
   const here = selected ? partAt(group, selected) : null;
   const clauseHere = here && !isGroup(here) ? here : null;
   const groupHere = partAt(group, within);
@@ -147,6 +149,7 @@ function Picker({ model, table, group, change, subjects, attributes, viewerValue
     setPicked(next ? null : current);
   };
   const addTo = (target: Path) => {
+    setTurn(turn + 1);
     setWithin(target);
     setSelected(null);
     const used = new Set(((partAt(group, target) as Group | null)?.parts ?? []).map((part) => (isGroup(part) ? "" : subjectKey(part))));
@@ -175,6 +178,7 @@ function Picker({ model, table, group, change, subjects, attributes, viewerValue
             selected={path}
             within={homePath}
             select={(next) => {
+              setTurn(turn + 1);
               setSelected(next);
               setWithin(next.slice(0, -1));
               setPicked(null);
@@ -190,7 +194,10 @@ function Picker({ model, table, group, change, subjects, attributes, viewerValue
           aria-label="Column"
           showSearch
           value={current || undefined}
-          onChange={setPicked}
+          onChange={(next) => {
+            setTurn(turn + 1);
+            setPicked(next);
+          }}
           style={{ flex: 1, minWidth: 0 }}
           optionFilterProp="label"
           options={subjects.map((item) => ({ value: subjectKey(item), label: item.label }))}
@@ -207,7 +214,7 @@ function Picker({ model, table, group, change, subjects, attributes, viewerValue
       ) : (
         subject && (
           <ClausePicker
-            key={`${current}|${path?.join(".") ?? "new"}`}
+            key={`${current}|${String(turn)}`}
             model={model}
             subject={subject}
             clause={clause}
@@ -241,6 +248,8 @@ function GroupLines({ group, path, own, selected, within, select, change, addTo,
     <div className={`clause-group ${within.join() === path.join() ? "here" : ""}`}>
       <div className="row small">
         <Select
+          showSearch
+          optionFilterProp="label"
           size="small"
           variant="filled"
           aria-label="How these are joined"
