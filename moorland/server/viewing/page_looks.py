@@ -172,8 +172,9 @@ def rows_beneath(base: Evaluator, viewer: Viewer, page: Page, asked: BeneathRequ
     """
     if asked.exhibit >= len(page.exhibits):
         raise missing("exhibit", str(asked.exhibit + 1))
-    exhibit = page.exhibits[asked.exhibit]
     seen = _Seen(base, viewer, page.model, asked.filters, own)
+    exhibit = page.exhibits[asked.exhibit]
+    exhibit = exhibit.model_copy(update={"measures": [name for name in exhibit.measures if name in seen.objects.measures]})
     tables = seen.tables(exhibit)
     table = asked.table if asked.table in tables else tables[0] if tables else ""
     if table not in seen.objects.tables:
@@ -216,7 +217,7 @@ def exported_exhibit(base: Evaluator, viewer: Viewer, page: Page, asked: Beneath
     if entry.totals is None:
         raise missing("exhibit", str(asked.exhibit + 1))
     totals = entry.totals
-    lines: list[list[Any]] = [[*line.key, *line.values] for line in totals.lines]
+    lines: list[list[Any]] = [[*line.key, *line.values] for line in totals.lines if totals.by]
     closing: list[Any] = [*(["Total"] if totals.by else []), *([None] * (len(totals.by) - 1)), *totals.total]
     return [[*totals.by, *totals.measures], *lines, closing]
 
