@@ -108,7 +108,7 @@ def whole_total_findings(evaluator: Evaluator, compiled: CompiledRole, rule: Mem
                 found = list(_given_away(evaluator, without, viewer, model.schema.model.name, levels[:depth], name))
                 if found:
                     concerned.append(viewer.login or "")
-                evidence += [f"{viewer.login}: {line}" for line in found]
+                evidence += [f"{viewer.login or 'somebody'}: {line}" for line in found]
     if evidence:
         yield Finding(
             kind="whole_total_gives_away",

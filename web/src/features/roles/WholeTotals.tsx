@@ -19,11 +19,11 @@ export function WholeTotals({ editing, sentence, viewer, levels, table }: Props)
   );
   const [chosen, setChosen] = useState<string | null>(null);
   const measure = measures.find((item) => item.name === chosen) ?? measures[0];
-  const settled = useDelayed({ role, sentence }, 120);
+  const settled = useDelayed(role, 120);
   const as = (totals: "own" | "whole"): Role => ({
-    ...settled.role,
-    sentences: (settled.role.sentences ?? []).map((item, index) =>
-      index === place ? { ...item, members: { ...settled.sentence, totals } } : item,
+    ...settled,
+    sentences: (settled.sentences ?? []).map((item, index) =>
+      index === place && item.members ? { ...item, members: { ...item.members, totals } } : item,
     ),
   });
   const found = useQuery({
