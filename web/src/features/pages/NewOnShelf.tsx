@@ -59,10 +59,20 @@ export function NewPage({ shelves, shelf, close }: { shelves: Schemas["ShelfEntr
           <Input className="mono" placeholder="monthly-output" />
         </Form.Item>
         <Form.Item label="Shelf" name="shelf" rules={[{ required: true, message: "Choose the shelf it lies on." }]}>
-          <Select showSearch optionFilterProp="label" options={shelves.map((item) => ({ value: item.name, label: item.label }))} />
+          <Select
+            showSearch
+            optionFilterProp="label"
+            aria-label="Shelf of the page"
+            options={shelves.map((item) => ({ value: item.name, label: item.label }))}
+          />
         </Form.Item>
         <Form.Item label="Model" name="model" rules={[{ required: true, message: "Choose the model it asks." }]}>
-          <Select showSearch optionFilterProp="label" options={bench.models.map((item) => ({ value: item.name, label: item.label }))} />
+          <Select
+            showSearch
+            optionFilterProp="label"
+            aria-label="Model of the page"
+            options={bench.models.map((item) => ({ value: item.name, label: item.label }))}
+          />
         </Form.Item>
       </Form>
       <p className="soft small">Nobody can open it until a role says so.</p>
