@@ -18,6 +18,7 @@ from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.clauses import grouped_clauses
 from moorland.core.language.errors import ConditionError
 from moorland.core.language.tokens import has_comment
+from moorland.core.people import Viewer
 from moorland.server.catalog.models import Model
 from moorland.server.errors import Failure, answer, missing, problem_shape, read_body
 from moorland.server.state import State, evaluator
@@ -130,11 +131,17 @@ def _side(base: Evaluator, asked: EffectRequest) -> EffectSide:
             shares.append(ModelShare(refused=AnswerError(code="not_found", message=error.problems[0].sentence()), tables=[], measures=[], absent_measures=[]))
         else:
             found = share(base, viewer, model)
-            reason = why_nothing(base, viewer)
+            reason = why_nothing(base, viewer) or _without_grant(base, viewer, model)
             shares.append(found.model_copy(update={"refused": AnswerError(code=found.refused.code, message=reason)}) if found.refused and reason else found)
         viewers.append(viewer)
     totals = [base.answer(viewer, Question(totals=asked.totals)) for viewer in viewers] if asked.totals else []
     return EffectSide(shares=shares, rows=aligned_rows(base, asked.rows, viewers) if asked.rows else None, totals=totals)
+
+
+def _without_grant(base: Evaluator, viewer: Viewer, model: str) -> str:
+    """Why a model does not exist for somebody who holds roles elsewhere (6.3)."""
+    title = base.models[model].schema.model.title
+    return f"{viewer.name or viewer.login or 'This viewer'} holds no grant role on {title}, so the model does not exist for them."
 
 
 class Aligned(APIView):

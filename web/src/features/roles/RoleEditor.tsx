@@ -93,11 +93,6 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
           <code>{role.name}</code> · {role.kind} · <Holders entry={entry} />
         </span>
         <span className="grow" />
-        {entry.released && (entry.changed || edit) && (
-          <button type="button" className="textlink small" onClick={() => setDialog("live")}>
-            Compare with live
-          </button>
-        )}
         <Dropdown
           trigger={["click"]}
           menu={{
@@ -232,6 +227,12 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
                   ? "Saved; not released yet."
                   : "Live as it stands."}
         </span>
+        <span className="grow" />
+        {entry.released && (entry.changed || edit) && (
+          <button type="button" className="textlink small" onClick={() => setDialog("live")}>
+            Compare with live
+          </button>
+        )}
       </div>
       {dialog === "describe" && <Describe role={role} onChange={change} close={() => setDialog(null)} />}
       {dialog === "live" && <CompareLive entry={entry} role={role} onChange={change} close={() => setDialog(null)} />}
