@@ -228,3 +228,16 @@ def test_why_follows_the_rules_of_an_unsaved_edit(admin: Browser) -> None:
     admin.until(lambda: "stops here" in admin.one("[data-testid=why]").get_attribute("innerHTML"), "the ladder stops")
     admin.sees("What would have to change".upper(), "rows sentence on site is not true")
     admin.click("Discard")
+
+
+def test_values_are_completed_in_the_text(admin: Browser) -> None:
+    admin.open("/roles/area-steward")
+    admin.press("[data-testid=sentence-0] .words")
+    editor = admin.one("[data-testid=condition] .cm-content")
+    editor.click()
+    editor.send_keys(Keys.CONTROL, "a")
+    editor.send_keys("area = 'Hig")
+    admin.until(lambda: any("High Fells" in item.text for item in admin.all(".cm-tooltip-autocomplete li")), "High Fells is offered")
+    editor.send_keys(Keys.ENTER, "'")
+    admin.until(lambda: "checks out" in admin.one("[data-testid=check-verdict]").text, "the condition checks out")
+    admin.click("Discard")

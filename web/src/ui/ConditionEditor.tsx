@@ -71,7 +71,12 @@ type Props = {
   problem?: Problem | null;
   label: string;
   hint?: string;
+  /** The values of a column, by its name as it is written, that begin with what was typed. */
+  valuesOf?: (name: string, typed: string) => Promise<string[]>;
 };
+
+/** What stands before an open quote: the column that is compared, and the text begun. */
+const OPEN_VALUE = /("[^"]+"\."[^"]+"|"[^"]+"|[\w.]+)\s*(?:=|<>|LIKE|NOT\s+LIKE|(?:NOT\s+)?IN\s*\((?:\s*'[^']*'\s*,)*)\s*'([^']*)$/i;
 
 /** Escape closes the list of names, and after that leaves the text. */
 function closeOrLeave(editor: EditorView): boolean {
@@ -81,17 +86,24 @@ function closeOrLeave(editor: EditorView): boolean {
 }
 
 /** A condition as text, checked as it is typed: words coloured, names completed, the wrong place underlined. */
-export function ConditionEditor({ value, onChange, names, problem, label, hint }: Props) {
+export function ConditionEditor({ value, onChange, names, problem, label, hint, valuesOf }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
-  const latest = useRef({ onChange, names });
-  latest.current = { onChange, names };
+  const latest = useRef({ onChange, names, valuesOf });
+  latest.current = { onChange, names, valuesOf };
 
   // The editor is made once; later changes of text and problem are sent to it below.
   // biome-ignore lint/correctness/useExhaustiveDependencies: see above
   useEffect(() => {
     if (!host.current) return;
-    const complete = (context: CompletionContext): CompletionResult | null => {
+    const complete = async (context: CompletionContext): Promise<CompletionResult | null> => {
+      const begun = OPEN_VALUE.exec(context.state.sliceDoc(Math.max(0, context.pos - 2000), context.pos));
+      if (begun && latest.current.valuesOf) {
+        const typed = begun[2] ?? "";
+        const values = await latest.current.valuesOf((begun[1] ?? "").replaceAll('"', ""), typed).catch(() => []);
+        const options = values.map((text) => ({ label: text.replaceAll("'", "''"), type: "text" }));
+        return { from: context.pos - typed.length, options, validFor: /^[^']*$/ };
+      }
       const word = context.matchBefore(/[\w.]*/);
       if (!word || (word.from === word.to && !context.explicit)) return null;
       const options: Completion[] = latest.current.names.map((name) => ({ label: name.label, detail: name.detail, type: "variable" }));

@@ -44,7 +44,7 @@ export function Why({ viewer, about, edited = [], state = "draft", title }: Prop
             <div>
               <b>{LAYERS[layer.layer] ?? layer.layer}</b> {layer.message}
               {(layer.reasons ?? []).map((reason, index) => (
-                <ReasonOf key={index} reason={reason} />
+                <ReasonOf key={index} reason={reason} plain={layer.layer === "model"} />
               ))}
             </div>
           </li>
@@ -67,9 +67,10 @@ export function Why({ viewer, about, edited = [], state = "draft", title }: Prop
   );
 }
 
-function ReasonOf({ reason }: { reason: Schemas["Reason"] }) {
+/** What one role says; at the layer of the model every role is only named. */
+function ReasonOf({ reason, plain }: { reason: Schemas["Reason"]; plain: boolean }) {
   return (
-    <div className={`reason ${reason.passes ? "" : "no"}`}>
+    <div className={`reason ${reason.passes || plain ? "" : "no"}`}>
       <b>{reason.role}</b>
       {reason.sentence !== null && reason.sentence !== undefined && <span className="soft"> sentence {reason.sentence + 1}</span>}:{" "}
       {reason.message}

@@ -1,6 +1,6 @@
 import { Select } from "antd";
 import { useMemo, useRef, useState } from "react";
-import type { Clause, Group, Problem } from "../../api/client";
+import { api, type Clause, data, type Group, type Problem } from "../../api/client";
 import { ConditionEditor, type Known } from "../ConditionEditor";
 import { type Attribute, ClausePicker } from "./ClausePicker";
 import { ClauseWords } from "./ClauseWords";
@@ -43,6 +43,14 @@ export function ConditionBuilder(props: Props) {
       : local.current?.where === where
         ? local.current.group
         : answered;
+  const valuesOf = async (name: string, typed: string): Promise<string[]> => {
+    const subject = subjects.find((item) => name === `${item.table}.${item.column}` || (item.table === table && name === item.column));
+    if (subject?.type !== "text") return [];
+    if (subject.values || model === null) return (subject.values ?? []).map((item) => String(item.value));
+    const path = { model, table: subject.table, column: subject.column };
+    const found = await data(api.GET("/api/models/{model}/values/{table}/{column}", { params: { path, query: { search: typed } } }));
+    return found.values.map((entry) => String(entry.value));
+  };
   return (
     <div className="rows-editor">
       <div className="box">
@@ -75,7 +83,7 @@ export function ConditionBuilder(props: Props) {
             {where.trim() === "" ? empty : problem ? "does not check out" : "checks out"}
           </span>
         </div>
-        <ConditionEditor value={where} onChange={onChange} names={names} problem={problem} label={label} hint={hint} />
+        <ConditionEditor value={where} onChange={onChange} names={names} problem={problem} label={label} hint={hint} valuesOf={valuesOf} />
         {problem && (
           <p className="small warn" role="alert">
             {problem.message}
