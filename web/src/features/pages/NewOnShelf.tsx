@@ -5,13 +5,7 @@ import { api, data, type Schemas } from "../../api/client";
 import { useWorkbench } from "../../app/workbench";
 import { DialogFooter } from "../../ui/DialogFooter";
 import { Notice } from "../../ui/Notice";
-
-function suggestedName(label: string): string {
-  return label
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, "-")
-    .replace(/^-+|-+$/g, "");
-}
+import { suggestedName } from "../../ui/suggestedName";
 
 /** A new page on a shelf; it opens in the editor. */
 export function NewPage({ shelves, shelf, close }: { shelves: Schemas["ShelfEntry"][]; shelf: string | null; close: () => void }) {

@@ -21,6 +21,7 @@ import {
   withSaid,
 } from "./memberTree";
 import type { Editing } from "./sentence";
+import { alone } from "./useEffectOf";
 import { WholeTotals } from "./WholeTotals";
 
 const MOST_SHOWN = 200;
@@ -37,7 +38,7 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
   const parents = hierarchy !== undefined && !hierarchy.levels;
   const [search, setSearch] = useState("");
   const [asked, setAsked] = useState<unknown[] | null>(null);
-  const alone = aloneViewer(pin?.viewer, role.name);
+  const only = aloneViewer(pin?.viewer, role.name);
   const settled = useDelayed(role, 60);
   const members = useQuery({
     queryKey: ["members", model.document.name, sentence.hierarchy],
@@ -46,8 +47,8 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
     staleTime: 60_000,
   });
   const seen = useQuery({
-    queryKey: ["members", model.document.name, sentence.hierarchy, "seen", settled, alone],
-    queryFn: () => askMembers(model.document.name, sentence.hierarchy, [alone], [settled]),
+    queryKey: ["members", model.document.name, sentence.hierarchy, "seen", settled, only],
+    queryFn: () => askMembers(model.document.name, sentence.hierarchy, [only], [settled]),
     enabled: hierarchy !== undefined && editing.effect?.problems.length === 0,
     placeholderData: keepPreviousData,
     retry: false,
@@ -167,7 +168,7 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
             )}
           </div>
           {!parents && role.kind === "grant" && (
-            <WholeTotals editing={editing} sentence={sentence} viewer={alone} levels={hierarchy.levels ?? []} table={hierarchy.table} />
+            <WholeTotals editing={editing} sentence={sentence} viewer={only} levels={hierarchy.levels ?? []} table={hierarchy.table} />
           )}
         </>
       )}
@@ -192,11 +193,9 @@ async function askMembers(model: string, hierarchy: string, viewers: PinnedViewe
 }
 
 /** The pinned viewer, or nobody in particular, with this role alone. */
-export function aloneViewer(viewer: PinnedViewer | undefined, role: string): PinnedViewer {
-  if (viewer === undefined || (typeof viewer === "object" && "all_data" in viewer)) return { imagine: { only_roles: [role] } };
-  if (typeof viewer === "string") return { login: viewer, only_roles: [role] };
-  if ("imagine" in viewer) return { imagine: { ...viewer.imagine, only_roles: [role] } };
-  return { ...viewer, only_roles: [role] };
+function aloneViewer(viewer: PinnedViewer | undefined, role: string): PinnedViewer {
+  const somebody = viewer !== undefined && !(typeof viewer === "object" && "all_data" in viewer);
+  return somebody ? alone(viewer, role) : { imagine: { only_roles: [role] } };
 }
 
 /** "for Jo Ames: High Fells, Eastmoor" back to its values; null where there are none. */

@@ -6,6 +6,7 @@ import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client
 import { useRoles } from "../../app/Tray";
 import { useModel, useWorkbench } from "../../app/workbench";
 import { Empty, Notice } from "../../ui/Notice";
+import { suggestedName } from "../../ui/suggestedName";
 import { EffectPanel } from "./EffectPanel";
 import { defaultColumn, type TotalsChoice } from "./EffectTotals";
 import { RoleEditor } from "./RoleEditor";
@@ -242,13 +243,6 @@ function Deleted({ entries }: { entries: { name: string; label: string }[] }) {
       ))}
     </>
   );
-}
-
-function suggestedName(label: string): string {
-  return label
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, "-")
-    .replace(/^-+|-+$/g, "");
 }
 
 function NewRole({ start, close }: { start: Role; close: () => void }) {

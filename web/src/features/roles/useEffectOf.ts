@@ -34,7 +34,7 @@ export function useEffectOf(model: string | null, role: Role | null, viewers: Pi
 export type EffectQuery = ReturnType<typeof useEffectOf>;
 
 /** The same viewer with only this role. */
-function alone(viewer: PinnedViewer, role: string): PinnedViewer {
+export function alone(viewer: PinnedViewer, role: string): PinnedViewer {
   if (typeof viewer === "string") return { login: viewer, only_roles: [role] };
   if ("all_data" in viewer) return viewer;
   if ("imagine" in viewer) return { imagine: { ...viewer.imagine, only_roles: [role] } };
