@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Select } from "antd";
+import { useEffect, useRef } from "react";
 import { Link, useSearchParams } from "react-router-dom";
 import { api, data, type Schemas } from "../../api/client";
 import { usePeople, useRoles } from "../../app/Tray";
@@ -27,6 +28,15 @@ export default function CombineScreen() {
   const login = search.get("as");
   const entries = (roles.data?.roles ?? []).filter((entry) => entry.role.model === bench.model);
   const chosen = names.filter((name) => entries.some((entry) => entry.role.name === name));
+  // Roles that come with the address bring their model along, once.
+  const asked = search.get("roles") ?? "";
+  const brought = useRef("");
+  const theirs = roles.data?.roles.find((entry) => names.includes(entry.role.name))?.role.model;
+  useEffect(() => {
+    if (!theirs || brought.current === asked) return;
+    brought.current = asked;
+    if (bench.model !== null && theirs !== bench.model) bench.setModel(theirs);
+  }, [theirs, asked, bench.model, bench.setModel]);
   const edited = chosen.flatMap((name) => {
     const edit = edits.get(name);
     return edit ? [{ ...edit.role, name }] : [];
