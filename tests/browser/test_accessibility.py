@@ -53,7 +53,7 @@ SCREENS = [
 OPENED = {
     "/roles/area-steward": "[data-testid=condition] .cm-content",
     "/roles/district-desk": ".lines-effect tbody tr",
-    "/roles/stores-keeper": "[role=tree] [role=treeitem]",
+    "/roles/stores-keeper": ".members .member",
 }
 
 

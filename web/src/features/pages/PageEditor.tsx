@@ -126,16 +126,16 @@ export function PageEditor({ entry, shelves }: Props) {
         {!page.model && <Notice kind="careful">Choose the model on the right first: exhibits ask it.</Notice>}
         <div className="exhibits">
           {exhibits.map((exhibit, place) => (
-            <button
-              key={place}
-              type="button"
-              className={`plain exhibit-slot ${place === chosen ? "on" : ""} ${slotWidth(exhibit)}`}
-              aria-pressed={place === chosen}
-              aria-label={`Edit ${exhibit.title}`}
-              onClick={() => setChosen(place)}
-            >
+            <div key={place} className={`exhibit-slot ${place === chosen ? "on" : ""} ${slotWidth(exhibit)}`}>
               <LiveExhibit model={page.model ?? ""} exhibit={exhibit} viewer={viewer} place={place} />
-            </button>
+              <button
+                type="button"
+                className="slot-button"
+                aria-pressed={place === chosen}
+                aria-label={`Edit ${exhibit.title}`}
+                onClick={() => setChosen(place)}
+              />
+            </div>
           ))}
         </div>
         {exhibits.length === 0 && page.model && (

@@ -128,7 +128,7 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
             value={search}
             onChange={(event) => setSearch(event.target.value)}
           />
-          <div className="object-tree members" role="tree" aria-label={`Members of ${hierarchy.name}`}>
+          <div className="object-tree members">
             {tree.length === 0 && (
               <p className="soft small">
                 {members.isError ? members.error.message : members.data ? "The hierarchy has no members yet." : "Reading the members…"}
@@ -247,12 +247,13 @@ function MemberLine({ node, ...props }: NodesProps & { node: Node }) {
   const [unfolded, setUnfolded] = useState(saidBeneath);
   const open = unfolded || wanted !== "";
   return (
-    <div role="treeitem" aria-expanded={node.children.length > 0 ? open : undefined} aria-label={node.name} tabIndex={-1}>
+    <div className="member">
       <div className="object-line" style={{ paddingLeft: depth * 16 }}>
         <button
           type="button"
           className="plain fold"
           disabled={node.children.length === 0}
+          aria-expanded={node.children.length > 0 ? open : undefined}
           aria-label={`${open ? "Fold" : "Unfold"} ${node.name}`}
           onClick={() => setUnfolded(!unfolded)}
         >
