@@ -3,12 +3,14 @@
 import datetime
 from typing import Any
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from moorland.core.bundle.reading import read_document
 from moorland.core.engine.columns import TableData
+from moorland.core.engine.entitlements import EntitlementRule
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.member_rules import MembersRule
 from moorland.core.engine.questions import Question, RowsAnswer, RowsQuestion
@@ -124,3 +126,12 @@ def test_8_3_a_whole_total_less_its_visible_lines_gives_the_one_hidden_member_aw
     assert isinstance(rule, MembersRule)
     found = list(whole_total_findings(core, core.roles["r"], rule, [core.viewer("ann")], ""))
     assert "ann: rent of fell › south is 20" in found[0].evidence
+
+
+def test_5_3_the_rows_each_line_opens_are_those_it_opens_alone() -> None:
+    sentence = {"table": "site", "through": "site", "person": "area", "person_is": "login", "match": {"area": "area", "rent": {"between": ["rent", "rent"]}}}
+    core = evaluator({"name": "r", "sentences": [{"entitlement": sentence}]})
+    rule, data = core.roles["r"].rows[0], core.data("m")
+    assert isinstance(rule, EntitlementRule)
+    lines = np.arange(len(ROWS))
+    assert rule.rows_opened(data, lines) == [int(rule.opened(data, lines[place : place + 1]).sum()) for place in range(len(ROWS))] == [1, 1, 1, 1]

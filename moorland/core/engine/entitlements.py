@@ -67,7 +67,21 @@ class EntitlementRule:
 
     def opened(self, data: ModelData, lines: Array) -> Mask:
         """The rows that some of these lines of `through` match in all pairs."""
-        return _inside(data, self.table, list(self.written.match), self.boxes(data, lines))
+        codes, sizes = self._codes(data)
+        return _inside(codes, sizes, data.rows(self.table), self.boxes(data, lines))
+
+    def rows_opened(self, data: ModelData, lines: Array) -> list[int]:
+        """How many rows each of these lines of `through` matches; rows alike in the matched columns are looked at once."""
+        codes, sizes = self._codes(data)
+        alike, counts = np.unique(np.stack(codes, axis=1), axis=0, return_counts=True)
+        parts = [alike[:, place] for place in range(len(codes))]
+        return [int(counts[_inside(parts, sizes, len(counts), self.boxes(data, lines[place : place + 1]))].sum()) for place in range(len(lines))]
+
+    def _codes(self, data: ModelData) -> tuple[list[Array], list[int]]:
+        """The codes of the matched columns in each row of the table, and how many values each column has."""
+        columns = [(self.table, column) for column in self.written.match]
+        codes = [codes_with_null(data, self.table, key)[:-1] for key in columns]
+        return codes, [len(group_labels(data, key)[0]) for key in columns]
 
     def lines(self, data: ModelData, viewer: Viewer) -> Array:
         """The rows of `through` that name the viewer: `where` is true, no base filter removes them, the person is one of the viewer's."""
@@ -183,17 +197,14 @@ def _people_index(data: ModelData, through: str, person: str) -> dict[Any, Array
     return found
 
 
-def _inside(data: ModelData, table: str, columns: list[str], boxes: Boxes) -> Mask:
-    """The rows whose codes lie in some box; null lies only where anything does."""
-    codes = [codes_with_null(data, table, (table, column))[:-1] for column in columns]
-    sizes = [len(group_labels(data, (table, column))[0]) for column in columns]
-    rows = data.rows(table)
+def _inside(codes: list[Array], sizes: list[int], rows: int, boxes: Boxes) -> Mask:
+    """The rows whose codes lie in some box; null lies only where anything does. `codes` holds a column each, of shape (rows,)."""
     cells = int(np.prod([float(size + 1) for size in sizes]))
     if cells <= DENSE_CELLS:
         allowed = np.zeros([size + 1 for size in sizes], dtype=np.bool_)
         for low, high, anything in zip(boxes.low.tolist(), boxes.high.tolist(), boxes.anything.tolist(), strict=True):
             allowed[tuple(slice(None) if every else slice(first, last) for first, last, every in zip(low, high, anything, strict=True))] = True
-        found: Mask = allowed[tuple(codes)] if columns else np.full(rows, len(boxes.low) > 0)
+        found: Mask = allowed[tuple(codes)] if codes else np.full(rows, len(boxes.low) > 0)
         return found
     result = np.zeros(rows, dtype=np.bool_)
     for low, high, anything in zip(boxes.low.tolist(), boxes.high.tolist(), boxes.anything.tolist(), strict=True):

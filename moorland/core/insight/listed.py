@@ -19,6 +19,8 @@ from moorland.core.language.types import comparable
 
 #: So many people are named beside a line; the rest is counted.
 MOST_NAMED = 5
+#: So many lines are read for what is wrong with them.
+MOST_READ = 2_000
 
 
 class LineEffect(Shape):
@@ -34,10 +36,11 @@ class LineEffect(Shape):
 
 
 class EntitlementLines(Shape):
-    """The lines of an entitlement table as a sentence reads them; `faulty` counts all with something wrong."""
+    """The lines of an entitlement table as a sentence reads them; `faulty` and `open` count among the first `read` of them."""
 
     columns: list[str]
     total: int
+    read: int
     faulty: int
     open: int
     lines: list[LineEffect]
@@ -78,8 +81,8 @@ def entitlement_lines(evaluator: Evaluator, model: str, sentence: EntitlementSen
         raise BundleError(problems)
     rule = role.rows[0]
     assert isinstance(rule, EntitlementRule)
-    reading = _Reading(evaluator, model, rule)
-    count = data.rows(sentence.through)
+    reading = _Reading(evaluator, model, rule, MOST_READ)
+    count = min(data.rows(sentence.through), MOST_READ)
     faults = [reading.faults(line) for line in range(count)]
     wanted = [line for line in range(count) if faults[line] or not faulty_only][offset : offset + limit]
     names = [column.name for column in compiled.schema.tables[sentence.through].columns]
@@ -98,13 +101,13 @@ def entitlement_lines(evaluator: Evaluator, model: str, sentence: EntitlementSen
         for place, line in enumerate(wanted)
     ]
     opening = sum(1 for line in range(count) if reading.in_force[line] and reading.people(line) and reading.rows(line))
-    return EntitlementLines(columns=names, total=count, faulty=sum(1 for item in faults if item), open=opening, lines=lines)
+    return EntitlementLines(columns=names, total=data.rows(sentence.through), read=count, faulty=sum(1 for item in faults if item), open=opening, lines=lines)
 
 
 class _Reading:
     """The lines of one sentence; what is asked of a line is worked out once."""
 
-    def __init__(self, evaluator: Evaluator, model: str, rule: EntitlementRule) -> None:
+    def __init__(self, evaluator: Evaluator, model: str, rule: EntitlementRule, most: int) -> None:
         self._data, self._rule, self._written = evaluator.data(model), rule, rule.written
         through = self._written.through
         count = self._data.rows(through)
@@ -122,7 +125,7 @@ class _Reading:
             for value in viewer.values(rule.person_name) or ():
                 self._logins.setdefault(_key(value), []).append(viewer.login or "")
         self._known = _known_names(evaluator, self._written)
-        self._rows: dict[int, int] = {}
+        self._rows = rule.rows_opened(self._data, np.arange(min(count, most)))
 
     def people(self, line: int) -> list[str]:
         """The logins a line names."""
@@ -131,8 +134,6 @@ class _Reading:
 
     def rows(self, line: int) -> int:
         """How many rows the line opens to whom it names."""
-        if line not in self._rows:
-            self._rows[line] = int(self._rule.opened(self._data, np.array([line], dtype=np.int64)).sum())
         return self._rows[line]
 
     def faults(self, line: int) -> list[str]:

@@ -43,7 +43,7 @@ class ValuesFor(Shape):
 class Suggestion(Shape):
     """Roles that one role could replace. `attribute` decides in their place; where it does not exist yet, `new_values` says where it is set.
 
-    `proof` says how many people were compared, row by row and object by object; a suggestion is made only if nothing changes for any of them.
+    `people` says for how many it was compared, rows, cells, objects and pages; a suggestion is made only if nothing changes for any of them.
     """
 
     roles: list[SimilarRole]

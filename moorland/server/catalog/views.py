@@ -146,8 +146,16 @@ def _pages_still_fit(name: str, before: ModelShape, after: ModelShape) -> None:
     for page in bundle_of("draft").pages:
         if page.model != name:
             continue
+        problems += [
+            Problem("in_use", f"the page {page.title} is narrowed by {used}. Take it out there first.", path=f"pages.{page.name}")
+            for used in page.filters
+            if used in gone
+        ]
         for exhibit in page.exhibits:
-            columns = [column if "." in column else f"{exhibit.table}.{column}" for column in [*exhibit.by, *(exhibit.columns or [])]]
+            columns = [
+                column if "." in column else f"{exhibit.table}.{column}"
+                for column in [*exhibit.by, *exhibit.columns, *([exhibit.colour] if exhibit.colour else [])]
+            ]
             problems += [
                 Problem("in_use", f"the page {page.title} shows {used} in “{exhibit.title}”. Take it out there first.", path=f"pages.{page.name}")
                 for used in [*columns, *exhibit.measures]

@@ -57,9 +57,14 @@ def _set_values(found: Suggestion) -> None:
     """Makes the new attribute and sets its values where the roles are assigned."""
     AttributeDefinition.objects.create(name=found.attribute, document=to_plain(new_attribute(found.attribute, found.type)))
     for item in found.new_values:
-        holder = Group.objects.get(name=item.group) if item.group else Account.objects.get(login=item.user)
-        holder.attributes = {**holder.attributes, found.attribute: item.values}
-        holder.save(update_fields=["attributes"])
+        if item.group:
+            group = Group.objects.get(name=item.group)
+            group.attributes = {**group.attributes, found.attribute: item.values}
+            group.save(update_fields=["attributes"])
+        else:
+            account = Account.objects.get(login=item.user)
+            account.attributes, account.version = {**account.attributes, found.attribute: item.values}, account.version + 1
+            account.save(update_fields=["attributes", "version"])
 
 
 def _write(found: Suggestion, by: Account) -> Role:

@@ -29,16 +29,8 @@ from moorland.server.viewing.insight_shapes import (
     WhyRequest,
 )
 from moorland.server.viewing.looks import record_look
-from moorland.server.viewing.service import evaluators, resolve, viewer_title
-from moorland.server.viewing.shapes import AllData, Asked, PinnedViewer
-
-
-def asked_evaluator(asked: Asked) -> Evaluator:
-    """The evaluator of a request, unsaved roles included. Raises Failure with what is wrong in them."""
-    _, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
-    if after is None:
-        raise Failure(422, "invalid", problems[0].sentence(), problems)
-    return after
+from moorland.server.viewing.service import asked_evaluator, resolve, viewer_title
+from moorland.server.viewing.shapes import AllData, PinnedViewer
 
 
 def _reference(pinned: PinnedViewer) -> ViewerReference:

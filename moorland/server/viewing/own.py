@@ -3,6 +3,7 @@
 import io
 
 from django.http import HttpResponse
+from django.utils.http import content_disposition_header
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
@@ -95,7 +96,7 @@ class OwnExport(APIView):
         record(request.user.login, "export", f"page {page}", exhibit=asked.exhibit + 1, rows=len(rows) - 1, format=asked.format)
         content = csv_text(rows).encode("utf-8-sig") if asked.format == "csv" else workbook_bytes(rows)
         response = HttpResponse(io.BytesIO(content), content_type=_TYPES[asked.format])
-        response["Content-Disposition"] = f'attachment; filename="{page.encode("ascii", "ignore").decode() or "page"}.{asked.format}"'
+        response["Content-Disposition"] = content_disposition_header(True, f"{page}.{asked.format}")
         return response
 
 

@@ -10,12 +10,12 @@ from moorland.core.bundle.people import ImaginedPerson, ImaginedViewer, ViewerRe
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Refused, RowsAnswer
+from moorland.core.insight.holders import page_openers
 from moorland.server.directory.service import openers_of
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.pages.models import Page
 from moorland.server.pages.views import exhibit_problems
 from moorland.server.state import evaluator
-from moorland.server.viewing.insight_views import asked_evaluator
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.page_looks import one_exhibit, page_as_seen, rows_beneath
 from moorland.server.viewing.page_shapes import (
@@ -31,7 +31,7 @@ from moorland.server.viewing.page_shapes import (
     PagesList,
     ShelfEntry,
 )
-from moorland.server.viewing.service import evaluators, resolve, viewer_title, why_nothing
+from moorland.server.viewing.service import asked_evaluator, resolve, viewer_title, why_nothing
 from moorland.server.viewing.views import STATE_PARAMETER, state_of
 
 
@@ -136,14 +136,13 @@ class PagesGrid(APIView):
     @extend_schema(request=HoldersGridRequest, responses=HoldersGrid)
     def post(self, request: Request) -> Response:
         asked = read_body(request, HoldersGridRequest)
-        before, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
-        if after is None:
-            raise Failure(422, "invalid", problems[0].sentence(), problems)
+        after = asked_evaluator(asked)
+        before = evaluator(asked.state, asked.as_of)
         record_look(request.user, ["everyone"], f"pages by {asked.by}", asked.state)
         pages = [page.name for page in after.bundle.pages]
         holders = [item for item in _holders(after, asked.by) if asked.search.casefold() in f"{item[0]} {item[1]}".casefold()]
-        old = _opened(before, asked.by, holders)
-        new = old if after is before else _opened(after, asked.by, holders)
+        old = _opened(before, asked.by, holders, stored=True)
+        new = old if after is before else _opened(after, asked.by, holders, stored=False)
         changed = [item for item in holders if old[item[0]] != new[item[0]]]
         chosen = changed if asked.changed_only else holders
         shown = chosen[asked.offset : asked.offset + asked.limit]
@@ -160,10 +159,14 @@ def _holders(base: Evaluator, by: str) -> list[tuple[str, str]]:
     return [(role.name, role.title) for role in base.bundle.roles if role.kind == "grant"]
 
 
-def _opened(base: Evaluator, by: str, holders: list[tuple[str, str]]) -> dict[str, list[str]]:
-    """The pages each holder can open: of a group, somebody who is only in it; of a role, somebody who holds only that."""
+def _opened(base: Evaluator, by: str, holders: list[tuple[str, str]], stored: bool) -> dict[str, list[str]]:
+    """The pages each holder can open: of a group, somebody who is only in it; of a role, somebody who holds only that.
+
+    Those of a `stored` state are kept until it changes; those of an edit are not, or every keystroke would push them out.
+    """
     if by == "people":
-        openers = {page: set(logins) for page, logins in openers_of(base).items()}
+        known = openers_of(base) if stored else page_openers(base)
+        openers = {page: set(logins) for page, logins in known.items()}
         return {name: [page for page, logins in openers.items() if name in logins] for name, _ in holders}
     found = {}
     for name, _ in holders:

@@ -10,8 +10,9 @@ from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Answer, ChangeAnswer, Refusal, RowsAnswer, TotalsAnswer
 from moorland.core.people import Viewer
+from moorland.server.errors import Failure
 from moorland.server.state import State, evaluator, evaluator_with
-from moorland.server.viewing.shapes import AllData, PinnedViewer
+from moorland.server.viewing.shapes import AllData, Asked, PinnedViewer
 
 
 def evaluators(state: State, as_of: datetime.date | None, edited: list[Role]) -> tuple[Evaluator, Evaluator | None, list[Problem]]:
@@ -26,6 +27,14 @@ def evaluators(state: State, as_of: datetime.date | None, edited: list[Role]) ->
     except BundleError as error:
         prefixes = _role_prefixes(base.bundle, unsaved)
         return base, None, [problem.at(_without_prefix(problem.path, prefixes)) for problem in error.problems]
+
+
+def asked_evaluator(asked: Asked) -> Evaluator:
+    """The evaluator of a request, unsaved roles included. Raises Failure with what is wrong in them."""
+    _, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
+    if after is None:
+        raise Failure(422, "invalid", problems[0].sentence(), problems)
+    return after
 
 
 def _role_prefixes(bundle: Bundle, edited: list[Role]) -> list[str]:

@@ -6,7 +6,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.structure import object_names
 from moorland.core.engine.evaluator import Evaluator, objects_answer
 from moorland.core.engine.grouping import group_codes, group_labels
@@ -20,11 +20,11 @@ from moorland.core.language.errors import ConditionError
 from moorland.core.language.tokens import has_comment
 from moorland.core.people import Viewer
 from moorland.server.catalog.models import Model
-from moorland.server.errors import Failure, answer, missing, problem_shape, read_body
+from moorland.server.errors import answer, missing, problem_shape, read_body
 from moorland.server.state import State, evaluator
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.matching import matched_values
-from moorland.server.viewing.service import evaluators, resolve, viewer_title, why_nothing
+from moorland.server.viewing.service import asked_evaluator, evaluators, resolve, viewer_title, why_nothing
 from moorland.server.viewing.shapes import (
     AlignedRequest,
     CheckAnswer,
@@ -51,19 +51,13 @@ def state_of(request: Request) -> State:
 STATE_PARAMETER = OpenApiParameter("state", str, enum=["draft", "live"])
 
 
-def _problems(problems: list[Problem]) -> Failure:
-    return Failure(422, "invalid", problems[0].sentence(), problems)
-
-
 class Evaluate(APIView):
     """Administrators: answers questions for any viewers."""
 
     @extend_schema(request=EvaluateRequest, responses=EvaluateAnswer)
     def post(self, request: Request) -> Response:
         asked = read_body(request, EvaluateRequest)
-        _, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
-        if after is None:
-            raise _problems(problems)
+        after = asked_evaluator(asked)
         subjects = ", ".join(sorted({_subject(question) for question in asked.ask}))
         record_look(request.user, [viewer_title(viewer) for viewer in asked.viewers], subjects, asked.state)
         viewers = [resolve(after, pinned) for pinned in asked.viewers]
@@ -150,9 +144,7 @@ class Aligned(APIView):
     @extend_schema(request=AlignedRequest, responses=AlignedRows)
     def post(self, request: Request) -> Response:
         asked = read_body(request, AlignedRequest)
-        _, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
-        if after is None:
-            raise _problems(problems)
+        after = asked_evaluator(asked)
         record_look(request.user, [viewer_title(viewer) for viewer in asked.viewers], f"rows of {asked.rows.table}", asked.state)
         return answer(aligned_rows(after, asked.rows, [resolve(after, pinned) for pinned in asked.viewers]))
 

@@ -2306,7 +2306,7 @@ export interface components {
         };
         /**
          * EntitlementLines
-         * @description The lines of an entitlement table as a sentence reads them; `faulty` counts all with something wrong.
+         * @description The lines of an entitlement table as a sentence reads them; `faulty` and `open` count among the first `read` of them.
          */
         EntitlementLines: {
             /** Columns */
@@ -2317,6 +2317,8 @@ export interface components {
             lines: components["schemas"]["LineEffect"][];
             /** Open */
             open: number;
+            /** Read */
+            read: number;
             /** Total */
             total: number;
         };
@@ -5320,7 +5322,7 @@ export interface components {
          * Suggestion
          * @description Roles that one role could replace. `attribute` decides in their place; where it does not exist yet, `new_values` says where it is set.
          *
-         *     `proof` says how many people were compared, row by row and object by object; a suggestion is made only if nothing changes for any of them.
+         *     `people` says for how many it was compared, rows, cells, objects and pages; a suggestion is made only if nothing changes for any of them.
          */
         Suggestion: {
             /** Attribute */

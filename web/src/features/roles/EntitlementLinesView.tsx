@@ -37,6 +37,7 @@ export function EntitlementLinesView({ editing, sentence }: { editing: Editing; 
           {plural(answer.total, "line")}, {count(answer.open)} open something,{" "}
           {answer.faulty > 0 ? <span className="warn">{count(answer.faulty)} look wrong</span> : "none looks wrong"}
         </span>
+        {answer.read < answer.total && <span className="soft">of the first {count(answer.read)}</span>}
         <span className="grow" />
         {answer.faulty > 0 && (
           <Checkbox
@@ -95,13 +96,13 @@ export function EntitlementLinesView({ editing, sentence }: { editing: Editing; 
       {answer.lines.length === 0 && (
         <p className="soft small">{faulty ? "No line looks wrong." : "The table has no lines: nobody is listed, so nobody sees a row."}</p>
       )}
-      {(faulty ? answer.faulty : answer.total) > PAGE && (
+      {(faulty ? answer.faulty : answer.read) > PAGE && (
         <Pagination
           size="small"
           current={page}
           pageSize={PAGE}
           showSizeChanger={false}
-          total={faulty ? answer.faulty : answer.total}
+          total={faulty ? answer.faulty : answer.read}
           onChange={setPage}
         />
       )}

@@ -84,7 +84,7 @@ function Suggested({ suggestion, close }: { suggestion: Schemas["Suggestion"]; c
         </p>
       )}
       <Notice kind="good">
-        Proved on the draft: for {plural(suggestion.people, "person", "people")} no row, cell, object, total or page changes.
+        Proved on the draft: for {plural(suggestion.people, "person", "people")} no row, cell, object or page changes.
       </Notice>
       {replace.isError && <Notice kind="bad">{replace.error.message}</Notice>}
     </Modal>
