@@ -41,11 +41,15 @@ CHROMIUM = [
 ROOT = Path(__file__).parents[2]
 
 
+#: These write roles and pages all the time, and have a server of their own, beside that of the others.
+WRITING = ("test_bench.py", "test_pages.py")
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """One worker for all browser tests: they share the server."""
+    """One worker for all browser tests that share a server."""
     for item in items:
         if "tests/browser" in str(item.path):
-            item.add_marker(pytest.mark.xdist_group("browser"))
+            item.add_marker(pytest.mark.xdist_group("writing browser" if item.path.name in WRITING else "browser"))
 
 
 @contextlib.contextmanager
@@ -73,10 +77,23 @@ def served(command: str, data: Path) -> Iterator[tuple[str, Path]]:
 
 
 @pytest.fixture(scope="session")
-def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """The address of a server that serves a fresh demo."""
-    with served("demo", tmp_path_factory.mktemp("data")) as (found, _):
-        yield found
+def servers(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Callable[[str], str]]:
+    """The address of a server that serves a fresh demo, one for each name."""
+    with contextlib.ExitStack() as running:
+        found: dict[str, str] = {}
+
+        def server(name: str) -> str:
+            if name not in found:
+                found[name] = running.enter_context(served("demo", tmp_path_factory.mktemp("data")))[0]
+            return found[name]
+
+        yield server
+
+
+@pytest.fixture
+def address(servers: Callable[[str], str], request: pytest.FixtureRequest) -> str:
+    """The address of the server a test shares with those of its kind."""
+    return servers("writing" if request.path.name in WRITING else "looking")
 
 
 class Browser:
