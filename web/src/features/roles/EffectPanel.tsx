@@ -15,7 +15,7 @@ import { EffectTotals, type TotalsChoice } from "./EffectTotals";
 import { MemberSide } from "./MemberSide";
 import { type EffectQuery, type Mode, viewersFor } from "./useEffectOf";
 
-type Tab = "rows" | "totals" | "page" | "objects" | "why";
+export type Tab = "rows" | "totals" | "page" | "objects" | "why";
 const TABS: Tab[] = ["rows", "totals", "page", "objects", "why"];
 
 type Props = {
@@ -27,6 +27,8 @@ type Props = {
   setMode: (mode: Mode) => void;
   table: string | null;
   setTable: (table: string) => void;
+  tab: Tab;
+  setTab: (tab: Tab) => void;
   totals: TotalsChoice | null;
   setTotals: (choice: TotalsChoice) => void;
   effect: EffectQuery;
@@ -34,12 +36,11 @@ type Props = {
 
 /** The right side of the bench: shares before and after for the pinned viewers; rows, totals, a page, objects and why for the one in focus. */
 export function EffectPanel(props: Props) {
-  const { model, entry, role, dirty, mode, setMode, table, setTable, effect } = props;
+  const { model, entry, role, dirty, mode, setMode, table, setTable, tab, setTab, effect } = props;
   const bench = useWorkbench();
   const people = usePeople();
   const pin = bench.pins[bench.focus - 1] ?? bench.pins[0];
   const at = pin ? bench.pins.indexOf(pin) : 0;
-  const [tab, setTab] = useState<Tab>("rows");
   const [together, setTogether] = useState(false);
   const [reached, setReached] = useState<{ where: string; title: string } | null>(null);
   const [about, setAbout] = useState<{ about: About; title: string } | null>(null);

@@ -7,7 +7,7 @@ import { useRoles } from "../../app/Tray";
 import { useModel, useWorkbench } from "../../app/workbench";
 import { Empty, Notice } from "../../ui/Notice";
 import { suggestedName } from "../../ui/suggestedName";
-import { EffectPanel } from "./EffectPanel";
+import { EffectPanel, type Tab } from "./EffectPanel";
 import { defaultColumn, type TotalsChoice } from "./EffectTotals";
 import { RoleEditor } from "./RoleEditor";
 import { Similar } from "./Similar";
@@ -27,6 +27,7 @@ export default function RolesScreen() {
   const [creating, setCreating] = useState<Role | null>(null);
   const [mode, setMode] = useState<Mode>("all");
   const [chosenTable, setTable] = useState<string | null>(null);
+  const [tab, setTab] = useState<Tab>("rows");
   const [chosenTotals, setTotals] = useState<TotalsChoice | null>(null);
 
   const entries = roles.data?.roles ?? [];
@@ -69,7 +70,8 @@ export default function RolesScreen() {
   const effect = useEffectOf(bench.model, role && entry ? { ...role, name: entry.role.name } : null, viewers, {
     table,
     key,
-    totals: totals ? { model: bench.model ?? "", by: [totals.by], measures: [totals.measure] } : null,
+    // Totals are asked for while they are looked at: each keystroke waits for nothing that is not on screen.
+    totals: totals && tab === "totals" ? { model: bench.model ?? "", by: [totals.by], measures: [totals.measure] } : null,
   });
 
   if (roles.isPending) return <div className="pad soft">Opening…</div>;
@@ -168,6 +170,8 @@ export default function RolesScreen() {
             setMode={setMode}
             table={table}
             setTable={setTable}
+            tab={tab}
+            setTab={setTab}
             totals={totals}
             setTotals={setTotals}
             effect={effect}
