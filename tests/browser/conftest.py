@@ -96,6 +96,17 @@ def address(servers: Callable[[str], str], request: pytest.FixtureRequest) -> st
     return servers("writing" if request.path.name in WRITING else "looking")
 
 
+#: The first element that can be seen and, if a name is given, has it as its text or label; and all that is written on the screen.
+#: Asked in one step: element by element takes seconds on a long screen.
+SHOWN = """
+const [selector, name] = arguments;
+const seen = (element) => element.getClientRects().length > 0 && element.checkVisibility({opacityProperty: false, visibilityProperty: true});
+const named = (element) => name === null || element.innerText?.trim() === name || element.getAttribute('aria-label') === name;
+return [...document.querySelectorAll(selector)].find((element) => seen(element) && named(element)) ?? null;
+"""
+WRITTEN = "return document.body.innerText.replaceAll(/[\\t\\u00a0]+/g, ' ').replaceAll(/ *\\n[ \\n]*/g, '\\n')"
+
+
 class Browser:
     """One browser; finds what a person would look for and waits for it as long as a person would."""
 
@@ -106,6 +117,12 @@ class Browser:
             options.add_argument(argument)
         self.driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
         self.address = address
+
+    def forget(self) -> None:
+        """Closes what is open, and forgets cookies and everything else kept in the browser."""
+        self.driver.get("about:blank")
+        self.driver.execute_cdp_cmd("Storage.clearDataForOrigin", {"origin": self.address, "storageTypes": "all"})
+        self.driver.execute_cdp_cmd("Network.clearBrowserCookies", {})
 
     def open(self, path: str) -> None:
         self.driver.get(self.address + path)
@@ -126,7 +143,7 @@ class Browser:
         return self.driver.find_elements(By.CSS_SELECTOR, selector)
 
     def one(self, selector: str) -> WebElement:
-        found: WebElement = self.until(lambda: next((item for item in self.all(selector) if item.is_displayed()), None), f"no {selector}")
+        found: WebElement = self.until(lambda: self.driver.execute_script(SHOWN, selector, None), f"no {selector}")
         return found
 
     def press(self, selector: str) -> None:
@@ -135,10 +152,7 @@ class Browser:
 
     def named(self, text: str, within: str = "button, a, [role=tab], label") -> WebElement:
         """The button, link or tab of that name."""
-        found: WebElement = self.until(
-            lambda: next((item for item in self.all(within) if item.is_displayed() and text in (item.text.strip(), item.get_attribute("aria-label"))), None),
-            f"nothing named {text}",
-        )
+        found: WebElement = self.until(lambda: self.driver.execute_script(SHOWN, within, text), f"nothing named {text}")
         return found
 
     def click(self, text: str, within: str = "button, a, [role=tab], label") -> None:
@@ -169,7 +183,7 @@ class Browser:
         self.one(selector).send_keys(text)
 
     def text(self) -> str:
-        return str(self.driver.find_element(By.TAG_NAME, "body").text)
+        return str(self.driver.execute_script(WRITTEN))
 
     def sees(self, *texts: str) -> None:
         self.until(lambda: all(text in self.text() for text in texts), f"not to be seen: {texts}")
@@ -207,20 +221,36 @@ class Browser:
         return self.one(f"[data-testid=figure-{measure}]").text
 
 
-@pytest.fixture
-def browsers(address: str, tmp_path: Path) -> Iterator[Callable[[str], Browser]]:
-    """Opens a browser of its own for each person who signs in."""
+@pytest.fixture(scope="session")
+def opened_browsers(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Callable[[int], Browser]]:
+    """The browsers of a worker, opened once: the first, the second and so on of the people in one test."""
     opened: list[Browser] = []
 
+    def browser(place: int) -> Browser:
+        if place == len(opened):
+            opened.append(Browser("", tmp_path_factory.mktemp("profile")))
+        return opened[place]
+
+    yield browser
+    for each in opened:
+        each.driver.quit()
+
+
+@pytest.fixture
+def browsers(address: str, opened_browsers: Callable[[int], Browser]) -> Iterator[Callable[[str], Browser]]:
+    """Gives each person who signs in a browser that remembers nothing of the tests before."""
+    used: list[Browser] = []
+
     def sign_in(login: str) -> Browser:
-        browser = Browser(address, tmp_path / f"profile{len(opened)}")
-        opened.append(browser)
+        browser = opened_browsers(len(used))
+        browser.address = address
+        used.append(browser)
         browser.sign_in(login)
         return browser
 
     yield sign_in
-    for browser in opened:
-        browser.driver.quit()
+    for browser in used:
+        browser.forget()
 
 
 @pytest.fixture
