@@ -59,6 +59,7 @@ lint: $(STAMPS)/python $(STAMPS)/npm
 	cd web && npm run --silent check && npm run --silent lint
 
 test: install $(STAMPS)/browser $(STAMPS)/postgres lint
+	cd web && npm run --silent test
 	$(BIN)/pytest
 
 bench: install $(STAMPS)/browser

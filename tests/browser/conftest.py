@@ -14,7 +14,12 @@ from typing import Any
 
 import pytest
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.common.exceptions import (
+    ElementClickInterceptedException,
+    ElementNotInteractableException,
+    StaleElementReferenceException,
+    TimeoutException,
+)
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -36,6 +41,7 @@ CHROMIUM = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
+    "--force-prefers-reduced-motion",
     "--window-size=1280,800",
 ]
 ROOT = Path(__file__).parents[2]
@@ -100,7 +106,7 @@ def address(servers: Callable[[str], str], request: pytest.FixtureRequest) -> st
 #: Asked in one step: element by element takes seconds on a long screen.
 SHOWN = """
 const [selector, name] = arguments;
-const seen = (element) => element.getClientRects().length > 0 && element.checkVisibility({opacityProperty: false, visibilityProperty: true});
+const seen = (element) => element.getClientRects().length > 0 && element.checkVisibility({opacityProperty: true, visibilityProperty: true});
 const named = (element) => name === null || element.innerText?.trim() === name || element.getAttribute('aria-label') === name;
 return [...document.querySelectorAll(selector)].find((element) => seen(element) && named(element)) ?? null;
 """
@@ -131,13 +137,13 @@ class Browser:
         def met(_: Any) -> Any:
             try:
                 return condition()
-            except StaleElementReferenceException:
+            except (StaleElementReferenceException, ElementNotInteractableException, ElementClickInterceptedException):
                 return False
 
         try:
             return WebDriverWait(self.driver, seconds, poll_frequency=0.1).until(met)
         except TimeoutException:
-            pytest.fail(f"{what}; on screen: {self.text()[:1500]}")
+            pytest.fail(f"{what}; on screen: {self.text()[:9000]}")
 
     def all(self, selector: str) -> list[WebElement]:
         return self.driver.find_elements(By.CSS_SELECTOR, selector)
@@ -158,6 +164,8 @@ class Browser:
     def click(self, text: str, within: str = "button, a, [role=tab], label") -> None:
         def clicked() -> bool:
             found = self.named(text, within)
+            if not found.is_enabled() or "ant-btn-loading" in (found.get_attribute("class") or ""):
+                return False
             self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", found)
             found.click()
             return True

@@ -51,9 +51,9 @@ def test_an_edit_of_a_page_is_undone_redone_and_kept_while_looking_elsewhere(adm
 
 def test_a_shelf_with_pages_is_not_deleted_and_the_reason_stands_in_place(admin: Browser) -> None:
     admin.open("/pages")
-    admin.click("Shelf Money")
+    admin.click("Shelf Stores")
     admin.click("Delete")
-    admin.sees("The shelf holds 2 pages. Move or delete them first.")
+    admin.sees("The shelf holds 1 page. Move or delete it first.")
 
 
 def test_a_reader_narrows_lists_rows_beneath_and_finds_the_filters_again(browsers: Browsers, core: Evaluator) -> None:

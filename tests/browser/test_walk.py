@@ -170,8 +170,8 @@ def test_viewers_stand_side_by_side_with_all_data(admin: Browser, core: Evaluato
     admin.open("/viewers")
     admin.pin("j.ames")
     admin.pin("t.holm")
-    everything = total(core, "v.birk", "job_cost", by=["site.area"])
-    steward = total(core, "j.ames", "job_cost", by=["site.area"])
+    everything = total(core, "v.birk", "energy", by=["site.area"])
+    steward = total(core, "j.ames", "energy", by=["site.area"])
     rows = admin.until(
         lambda: [row for row in admin.all("[data-testid=totals] tbody tr") if len(row.find_elements("tag name", "td")) == 5], "four columns of figures"
     )

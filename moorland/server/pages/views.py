@@ -99,7 +99,11 @@ class OneShelf(APIView):
                 raise missing("shelf", shelf)
             held = [page.name for page in Page.objects.all() if page.document["shelf"] == shelf]
             if held:
-                raise Failure(409, "in_use", f"The shelf holds {len(held)} pages. Move or delete them first.")
+                raise Failure(
+                    409,
+                    "in_use",
+                    "The shelf holds 1 page. Move or delete it first." if len(held) == 1 else f"The shelf holds {len(held)} pages. Move or delete them first.",
+                )
             _refuse_if_named("shelf", shelf)
             stored.delete()
             policy_changed()

@@ -1,9 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { Button, Dropdown, Popover, Select } from "antd";
+import { App, Button, Dropdown, Popover, Select } from "antd";
 import { Suspense } from "react";
 import { NavLink, Outlet, useNavigate } from "react-router-dom";
 import { api, data, type Schemas } from "../api/client";
 import { plural } from "../ui/figures";
+import { pageEdits, roleEdits, unsavedInWords, useLeavingAsks } from "../ui/unsavedEdits";
 import { Finder } from "./Finder";
 import { useMode } from "./mode";
 import { Tray } from "./Tray";
@@ -54,11 +55,25 @@ export function Legend() {
 export function useAccountMenu(session: Schemas["SessionAnswer"]) {
   const client = useQueryClient();
   const { mode, setMode } = useMode();
+  const { modal } = App.useApp();
   const leave = async () => {
     await data(api.DELETE("/api/session"));
+    roleEdits.forget();
+    pageEdits.forget();
     client.clear();
     await client.invalidateQueries({ queryKey: ["session"] });
     window.location.assign("/");
+  };
+  const askThenLeave = () => {
+    const unsaved = unsavedInWords();
+    if (unsaved === null) return void leave();
+    modal.confirm({
+      title: "Sign out without saving?",
+      content: `Unsaved edits would be lost: ${unsaved}.`,
+      okText: "Sign out",
+      cancelText: "Stay",
+      onOk: leave,
+    });
   };
   return {
     items: [
@@ -68,7 +83,7 @@ export function useAccountMenu(session: Schemas["SessionAnswer"]) {
         label: mode === "dark" ? "Light colours" : "Dark colours",
         onClick: () => setMode(mode === "dark" ? "light" : "dark"),
       },
-      { key: "leave", label: "Sign out", onClick: () => void leave() },
+      { key: "leave", label: "Sign out", onClick: askThenLeave },
     ],
   };
 }
@@ -77,6 +92,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
   const bench = useWorkbench();
   const navigate = useNavigate();
   const menu = useAccountMenu(session);
+  useLeavingAsks();
   return (
     <div className="app">
       <nav className="rail" aria-label="Screens">

@@ -90,6 +90,11 @@ export function applyColours(mode: Mode): void {
 export const textFont = '"Atkinson Hyperlegible Next Variable", "Atkinson Hyperlegible Next", system-ui, sans-serif';
 export const codeFont = '"Atkinson Hyperlegible Mono Variable", ui-monospace, monospace';
 
+/** Whether this person asked their machine for as little motion as can be. */
+export function prefersStillness(): boolean {
+  return window.matchMedia("(prefers-reduced-motion: reduce)").matches;
+}
+
 export function antDesign(mode: Mode): ThemeConfig {
   const c = colours(mode);
   return {
@@ -117,6 +122,7 @@ export function antDesign(mode: Mode): ThemeConfig {
       borderRadius: 4,
       boxShadow: "none",
       boxShadowSecondary: `0 0 0 1px ${c.line}, 0 6px 20px rgb(0 0 0 / 12%)`,
+      motion: !prefersStillness(),
       motionDurationMid: "0.12s",
       motionDurationSlow: "0.16s",
       controlHeight: 28,

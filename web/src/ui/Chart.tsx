@@ -4,7 +4,7 @@ import { type EChartsCoreOption, init, use } from "echarts/core";
 import { CanvasRenderer } from "echarts/renderers";
 import { useEffect, useRef } from "react";
 import { useMode } from "../app/mode";
-import { colours, textFont } from "../app/theme";
+import { colours, prefersStillness, textFont } from "../app/theme";
 import { withUnit } from "./figures";
 
 use([BarChart, LineChart, GridComponent, LegendComponent, TooltipComponent, CanvasRenderer]);
@@ -53,6 +53,7 @@ export function Chart({ kind, keys, series, title, coloured = false, selected = 
     const many = series.length > 1;
     const option: EChartsCoreOption = {
       color: palette,
+      animation: !prefersStillness(),
       animationDuration: 250,
       textStyle: { fontFamily: textFont },
       grid: { left: 8, right: 16, top: many ? 30 : 10, bottom: 4, containLabel: true },

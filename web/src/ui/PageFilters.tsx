@@ -1,6 +1,8 @@
 import { Select } from "antd";
 import type { Schemas } from "../api/client";
-import { type PageFilter, shownKey } from "./PageView";
+import { shownKey } from "./chartLines";
+import { columnHeading } from "./fullNames";
+import type { PageFilter } from "./PageView";
 
 type Props = { choices: Schemas["FilterChoice"][]; filters: PageFilter[]; onChange: (filters: PageFilter[]) => void };
 
@@ -32,7 +34,7 @@ export function PageFilters({ choices, filters, onChange }: Props) {
       })}
       {picked.map((item) => (
         <span key={`${item.column}.${item.from_exhibit}`} className="pill">
-          {item.column.split(".")[1]?.replaceAll("_", " ")}: <b>{item.values.map(shownKey).join(", ")}</b>
+          {columnHeading(item.column)}: <b>{item.values.map(shownKey).join(", ")}</b>
           <button
             type="button"
             className="plain soft"

@@ -2,14 +2,15 @@ import { Button, Dropdown } from "antd";
 import { useMemo, useState } from "react";
 import type { Schemas } from "../api/client";
 import { Chart } from "./Chart";
+import { type Key, laidOut, shownKey } from "./chartLines";
 import { shownValue } from "./figures";
+import { columnHeading } from "./fullNames";
 import { Scroll } from "./Scroll";
 import "./page-view.css";
 
 type Page = Schemas["PageAnswer"];
 type Entry = Schemas["ExhibitAnswer"];
 export type PageFilter = Schemas["PageFilter"];
-export type Key = (string | number | boolean | null)[];
 
 /** What a reader may do on a page, where it is offered. */
 export type PageActs = {
@@ -166,7 +167,7 @@ function Lines({ entry, totals, place, measures, acts }: BarsProps & { acts: Pag
         <thead>
           <tr>
             {totals.by.map((name) => (
-              <th key={name}>{name.split(".")[1]?.replaceAll("_", " ")}</th>
+              <th key={name}>{columnHeading(name)}</th>
             ))}
             {totals.measures.map((name) => (
               <th key={name} className="number">
@@ -218,46 +219,6 @@ function Lines({ entry, totals, place, measures, acts }: BarsProps & { acts: Pag
   );
 }
 
-/** Lines as keys and series: with a second column, one series for each of its values. */
-function laidOut(totals: Schemas["TotalsAnswer"], exhibit: Schemas["Exhibit"], measures: Page["measures"]) {
-  const several = totals.by.length > 1;
-  const parts = several
-    ? [...new Map(totals.lines.map((line) => [shownKey(line.key[0]), line.key[0] as Key[number]])).values()]
-    : totals.lines.map((line) => line.key[0] as Key[number]);
-  const keys = parts.map((part) => shownKey(part));
-  const formatOf = (name: string) => measures[name]?.format ?? null;
-  if (several && exhibit.colour) {
-    const colours = [...new Set(totals.lines.map((line) => shownKey(line.key[1])))];
-    const name = totals.measures[0] ?? "";
-    const cells = new Map(
-      totals.lines.map((line) => [`${shownKey(line.key[0])}\n${shownKey(line.key[1])}`, line.values[0] as number | null]),
-    );
-    return {
-      parts,
-      keys,
-      series: colours.map((colour) => ({
-        name: colour,
-        format: formatOf(name),
-        values: keys.map((key) => cells.get(`${key}\n${colour}`) ?? null),
-      })),
-    };
-  }
-  const lines = several ? totals.lines.map((line) => line.key.map(shownKey).join(" · ")) : keys;
-  return {
-    parts: several ? totals.lines.map((line) => line.key[0] as Key[number]) : parts,
-    keys: lines,
-    series: totals.measures.map((name, index) => ({
-      name: measures[name]?.label ?? name,
-      format: formatOf(name),
-      values: totals.lines.map((line) => line.values[index] as number | null),
-    })),
-  };
-}
-
-export function shownKey(part: unknown): string {
-  return part === null || part === undefined ? "(blank)" : String(part);
-}
-
 function TwoWay({ totals, format, beneath }: { totals: Schemas["TotalsAnswer"]; format: string | null; beneath?: (key: Key) => void }) {
   const across = [...new Map(totals.lines.map((line) => [shownKey(line.key[1]), line.key[1] as Key[number]])).entries()].sort(
     ([one], [other]) => one.localeCompare(other),
@@ -269,7 +230,7 @@ function TwoWay({ totals, format, beneath }: { totals: Schemas["TotalsAnswer"]; 
       <table className="data">
         <thead>
           <tr>
-            <th>{totals.by[0]?.split(".")[1]}</th>
+            <th>{columnHeading(totals.by[0] ?? "")}</th>
             {across.map(([name]) => (
               <th key={name} className="number">
                 {name}
@@ -312,7 +273,7 @@ export function RowsTable({ rows }: { rows: Schemas["RowsAnswer"] }) {
           <tr>
             {rows.columns.map((column, index) => (
               <th key={column} className={numeric[index] ? "number" : ""}>
-                {(column.split(".")[1] ?? column).replaceAll("_", " ")}
+                {columnHeading(column)}
               </th>
             ))}
           </tr>

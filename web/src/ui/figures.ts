@@ -3,6 +3,7 @@ export function shownValue(value: unknown, format?: string | null): string {
   if (value === null || value === undefined) return "";
   if (typeof value === "number") {
     if (format === "%") return `${(100 * value).toLocaleString("en-GB", { maximumFractionDigits: 1 })} %`;
+    if (value !== 0 && Math.abs(value) < 1) return value.toLocaleString("en-GB", { maximumSignificantDigits: 3 });
     const digits = Number.isInteger(value) ? 0 : Math.abs(value) >= 1000 ? 0 : 2;
     return value.toLocaleString("en-GB", { maximumFractionDigits: digits });
   }

@@ -10,7 +10,7 @@ import { Notice } from "../../ui/Notice";
 import { TaskProgress } from "../../ui/TaskProgress";
 import { FilesStep } from "./FilesStep";
 import { RelationshipsStep } from "./RelationshipsStep";
-import { choicesOf, confirmedTable, faultOf, type RelationshipChoice, type Source, type TableChoice } from "./sources";
+import { choicesOf, confirmedTable, faultOf, type RelationshipChoice, renamed, type Source, type TableChoice, usable } from "./sources";
 import { TablesStep } from "./TablesStep";
 import "./bring.css";
 
@@ -264,22 +264,4 @@ export default function BringScreen() {
       </div>
     </div>
   );
-}
-
-/** A column's full name after its table or itself was renamed. */
-function renamed(full: string, before: TableChoice, after: TableChoice): string {
-  const [table = "", column = ""] = full.split(".");
-  if (table !== before.name) return full;
-  const place = before.columns.findIndex((item) => item.name === column);
-  return `${after.name}.${after.columns[place]?.name ?? column}`;
-}
-
-/** The chosen relationships whose ends are still taken. */
-function usable(relationships: RelationshipChoice[], tables: TableChoice[], existing: Schemas["Table"][]): RelationshipChoice[] {
-  const columns = new Set([
-    ...tables.flatMap((table) => table.columns.filter((column) => column.take).map((column) => `${table.name}.${column.name}`)),
-    ...existing.flatMap((table) => (table.columns ?? []).map((column) => `${table.name}.${column.name}`)),
-  ]);
-  const keys = new Set([...tables.map((table) => `${table.name}.${table.key}`), ...existing.map((table) => `${table.name}.${table.key}`)]);
-  return relationships.filter((item) => item.chosen && columns.has(item.from) && keys.has(item.to));
 }

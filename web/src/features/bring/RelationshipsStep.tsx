@@ -1,5 +1,6 @@
 import { Button, Checkbox, Select } from "antd";
 import { useState } from "react";
+import { splitName } from "../../ui/fullNames";
 import { Empty } from "../../ui/Notice";
 import { count } from "../../ui/Share";
 import type { RelationshipChoice, TableChoice } from "./sources";
@@ -120,7 +121,7 @@ export function RelationshipsStep({
         />
         <Button
           disabled={
-            !from || !to || from.split(".")[0] === to.split(".")[0] || relationships.some((item) => item.from === from && item.to === to)
+            !from || !to || splitName(from)[0] === splitName(to)[0] || relationships.some((item) => item.from === from && item.to === to)
           }
           onClick={() => {
             if (!from || !to) return;

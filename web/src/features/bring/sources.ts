@@ -1,4 +1,5 @@
 import type { Schemas } from "../../api/client";
+import { splitName } from "../../ui/fullNames";
 
 export type Reading = Schemas["FileReading"];
 export type Grid = Schemas["GridAnswer"];
@@ -105,4 +106,22 @@ export function size(bytes: number): string {
   return bytes < 1e6
     ? `${Math.max(1, Math.round(bytes / 1e3)).toLocaleString("en-GB")} kB`
     : `${(bytes / 1e6).toLocaleString("en-GB", { maximumFractionDigits: 1 })} MB`;
+}
+
+/** A column's full name after its table or itself was renamed. */
+export function renamed(full: string, before: TableChoice, after: TableChoice): string {
+  const [table, column] = splitName(full);
+  if (table !== before.name) return full;
+  const place = before.columns.findIndex((item) => item.name === column);
+  return `${after.name}.${after.columns[place]?.name ?? column}`;
+}
+
+/** The chosen relationships whose ends are still taken. */
+export function usable(relationships: RelationshipChoice[], tables: TableChoice[], existing: Schemas["Table"][]): RelationshipChoice[] {
+  const columns = new Set([
+    ...tables.flatMap((table) => table.columns.filter((column) => column.take).map((column) => `${table.name}.${column.name}`)),
+    ...existing.flatMap((table) => (table.columns ?? []).map((column) => `${table.name}.${column.name}`)),
+  ]);
+  const keys = new Set([...tables.map((table) => `${table.name}.${table.key}`), ...existing.map((table) => `${table.name}.${table.key}`)]);
+  return relationships.filter((item) => item.chosen && columns.has(item.from) && keys.has(item.to));
 }

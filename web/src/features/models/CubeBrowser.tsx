@@ -4,41 +4,14 @@ import { useState } from "react";
 import { api, data, type Model, type Schemas } from "../../api/client";
 import { focusedViewer, useWorkbench } from "../../app/workbench";
 import { shownValue } from "../../ui/figures";
+import { columnHeading } from "../../ui/fullNames";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
 import { CubeTogether } from "./CubeTogether";
+import { type Axis, axesOf, type Drill, equals, inOrder } from "./cubeAxes";
 
 type Cube = Schemas["Cube"];
-type Axis = { key: string; label: string; levels: string[] };
-/** How far an axis is drilled: the members chosen on the way down. */
-type Drill = { axis: string; path: unknown[] };
-
-/** Dimensions of a cube as axes: each level hierarchy, or the table's columns where it has none. */
-function axesOf(model: Model, cube: Cube): Axis[] {
-  return (cube.dimensions ?? []).flatMap((dimension) => {
-    const table = (model.tables ?? []).find((item) => item.name === dimension.table);
-    const hierarchies = (dimension.hierarchies ?? []).flatMap((name) => {
-      const found = (model.hierarchies ?? []).find((item) => item.name === name);
-      return found?.levels
-        ? [{ key: name, label: found.label ?? name, levels: found.levels.map((level) => `${dimension.table}.${level}`) }]
-        : [];
-    });
-    if (hierarchies.length > 0) return hierarchies;
-    const key = table?.key ?? table?.columns?.[0]?.name;
-    return key ? [{ key: dimension.table, label: table?.label ?? dimension.table, levels: [`${dimension.table}.${key}`] }] : [];
-  });
-}
-
-function literal(value: unknown): string {
-  if (value === null || value === undefined) return "NULL";
-  if (typeof value === "number" || typeof value === "boolean") return String(value).toUpperCase();
-  const text = String(value);
-  return /^\d{4}-\d{2}-\d{2}$/.test(text) ? `DATE '${text}'` : `'${text.replaceAll("'", "''")}'`;
-}
-
-const equals = (column: string, value: unknown) => (value === null ? `${column} IS NULL` : `${column} = ${literal(value)}`);
-
 /** A two-way table over a cube, as the focused viewer sees it: drilled along a hierarchy, with the rows beneath a number. */
 export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
   const bench = useWorkbench();
@@ -55,11 +28,15 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
     axis?.levels[Math.min(drill?.path.length ?? 0, axis.levels.length - 1)] ?? null;
   const rowLevel = level(rowAxis, down);
   const columnLevel = level(columnAxis, across);
+  const drilled = (axis: Axis | undefined, index: number, value: unknown) => {
+    const at = axis?.levels[index];
+    return at ? equals(at, value) : "FALSE";
+  };
   const conditions = [
-    ...down.path.map((value, index) => equals(rowAxis?.levels[index] ?? "", value)),
-    ...(across?.path ?? []).map((value, index) => equals(columnAxis?.levels[index] ?? "", value)),
+    ...down.path.map((value, index) => drilled(rowAxis, index, value)),
+    ...(across?.path ?? []).map((value, index) => drilled(columnAxis, index, value)),
   ];
-  const by = [rowLevel, columnLevel].filter((item): item is string => item !== null);
+  const by = [rowLevel, columnLevel].flatMap((item) => (item ? [item.name] : []));
   const where = conditions.length > 0 ? conditions.join(" AND ") : null;
   const asked = useQuery({
     queryKey: ["cube", model.name, cube.name, bench.state, viewer, by, measure, where],
@@ -69,7 +46,7 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
           body: {
             state: bench.state,
             viewers: [viewer],
-            ask: [by, ...(columnLevel ? [[columnLevel]] : [])].map((columns) => ({
+            ask: [by, ...(columnLevel ? [[columnLevel.name]] : [])].map((columns) => ({
               totals: { model: model.name, by: columns, measures: [measure], where, subtotals: true, cube: cube.name },
             })),
           },
@@ -202,8 +179,8 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
       )}
       {together && rowLevel && (
         <CubeTogether
-          question={{ model: model.name, by: [rowLevel], measures: [measure], where, subtotals: false, cube: cube.name }}
-          level={rowLevel}
+          question={{ model: model.name, by: [rowLevel.name], measures: [measure], where, subtotals: false, cube: cube.name }}
+          level={rowLevel.name}
           format={shape?.format ?? null}
         />
       )}
@@ -212,7 +189,7 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
           <table className="data cube" data-testid="cube">
             <thead>
               <tr>
-                <th>{rowLevel?.split(".")[1]}</th>
+                <th>{columnHeading(rowLevel?.name ?? "")}</th>
                 {columns.map((value) => (
                   <th key={keyOf([value])} className="number">
                     {deeper(columnAxis, across) ? (
@@ -290,12 +267,6 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
       )}
     </div>
   );
-}
-
-function inOrder(one: unknown, other: unknown): number {
-  if (one === null) return 1;
-  if (other === null) return -1;
-  return typeof one === "number" && typeof other === "number" ? one - other : String(one).localeCompare(String(other));
 }
 
 function shownKey(value: unknown): string {

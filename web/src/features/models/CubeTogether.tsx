@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, data, type PinnedViewer, type Schemas } from "../../api/client";
 import { useWorkbench } from "../../app/workbench";
 import { shownValue } from "../../ui/figures";
+import { columnHeading } from "../../ui/fullNames";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
@@ -39,7 +40,7 @@ export function CubeTogether({ question, level, format }: Props) {
       <table className="data cube" data-testid="cube-together">
         <thead>
           <tr>
-            <th>{level.split(".")[1]}</th>
+            <th>{columnHeading(level)}</th>
             {seen.map((item, place) => (
               <th key={item.title} className="number">
                 <Letter place={place} little /> {item.title}

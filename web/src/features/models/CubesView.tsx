@@ -2,6 +2,7 @@ import { Button, Input, Modal, Select } from "antd";
 import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
 import { DialogFooter } from "../../ui/DialogFooter";
+import { splitName } from "../../ui/fullNames";
 import { Empty } from "../../ui/Notice";
 import { CubeBrowser } from "./CubeBrowser";
 import { Refused } from "./Refused";
@@ -85,7 +86,7 @@ function CubeEditor({ model, cube, edits, close }: { model: Model; cube: Cube | 
   const waiting = [...draft.facts];
   for (let name = waiting.pop(); name !== undefined; name = waiting.pop()) {
     for (const item of model.relationships ?? []) {
-      const one = item.to.split(".")[0] ?? "";
+      const [one] = splitName(item.to);
       if (item.from.startsWith(`${name}.`) && !reached.has(one)) {
         reached.add(one);
         waiting.push(one);

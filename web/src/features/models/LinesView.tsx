@@ -7,7 +7,7 @@ import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { useDelayed } from "../../ui/useDelayed";
-import { type Line, type LineEdits, NO_EDITS, pastedLines, typedValue, type Values } from "./lines";
+import { type Line, type LineEdits, NO_EDITS, pastedLines, replaced, typedValue, type Values } from "./lines";
 
 type Lines = Schemas["LinesAnswer"];
 
@@ -376,14 +376,6 @@ function Cell({
       )}
     </td>
   );
-}
-
-/** The text with the nearest known value in the place of the one it is close to. */
-function replaced(text: string, nearest: string, separator: string | null): string {
-  if (!separator) return nearest;
-  const parts = text.split(separator).map((part) => part.trim());
-  const close = parts.findIndex((part) => part.toLowerCase().slice(0, 3) === nearest.toLowerCase().slice(0, 3) && part !== nearest);
-  return parts.map((part, index) => (index === close ? nearest : part)).join(`${separator} `);
 }
 
 function Paste({ columns, close, add }: { columns: Schemas["Column"][]; close: () => void; add: (lines: Values[]) => void }) {

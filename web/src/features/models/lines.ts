@@ -1,3 +1,4 @@
+import { parse } from "papaparse";
 import type { Schemas } from "../../api/client";
 
 export type Values = Record<string, string | number | boolean | null>;
@@ -12,8 +13,9 @@ export const NO_EDITS: LineEdits = { changed: {}, added: [], ended: [] };
 export function typedValue(text: string, type: string): string | number | boolean | null {
   const trimmed = text.trim();
   if (trimmed === "") return null;
-  if (type === "integer" && /^[-+]?\d+$/.test(trimmed)) return Number(trimmed);
-  if (type === "number" && Number.isFinite(Number(trimmed))) return Number(trimmed);
+  // A whole number too long to be exact here stays text: the server says that it does not fit, rather than keep another one.
+  if (type === "integer" && /^[-+]?\d+$/.test(trimmed) && Number.isSafeInteger(Number(trimmed))) return Number(trimmed);
+  if (type === "number" && /^[-+]?(\d+\.?\d*|\.\d+)(e[-+]?\d+)?$/i.test(trimmed)) return Number(trimmed);
   if (type === "boolean" && /^(true|false|yes|no)$/i.test(trimmed)) return /^(true|yes)$/i.test(trimmed);
   if (type === "date") {
     const written = trimmed.match(/^(\d{1,2})\.(\d{1,2})\.(\d{4})$/);
@@ -27,13 +29,9 @@ export function pastedLines(
   text: string,
   columns: { name: string; type: string }[],
 ): { lines: Values[]; header: boolean; surplus: number } {
-  const rows = text
-    .replace(/\r\n?/g, "\n")
-    .split("\n")
-    .filter((row) => row.trim() !== "");
-  const first = rows[0] ?? "";
-  const by = first.includes("\t") ? "\t" : first.includes(";") ? ";" : ",";
-  const cells = rows.map((row) => row.split(by).map((cell) => cell.trim().replace(/^"(.*)"$/, "$1")));
+  const first = text.trimStart().split(/[\r\n]/, 1)[0] ?? "";
+  const delimiter = first.includes("\t") ? "\t" : first.includes(";") ? ";" : ",";
+  const cells = parse<string[]>(text, { delimiter, skipEmptyLines: "greedy", transform: (cell) => cell.trim() }).data;
   const names = (cells[0] ?? []).map((cell) => cell.toLowerCase());
   const header =
     names.length > 0 &&
@@ -48,4 +46,12 @@ export function pastedLines(
       Object.fromEntries(order.flatMap((column, index) => (column ? [[column.name, typedValue(row[index] ?? "", column.type)]] : []))),
     ),
   };
+}
+
+/** The text with the nearest known value in the place of the one it is close to. */
+export function replaced(text: string, nearest: string, separator: string | null): string {
+  if (!separator) return nearest;
+  const parts = text.split(separator).map((part) => part.trim());
+  const close = parts.findIndex((part) => part.toLowerCase().slice(0, 3) === nearest.toLowerCase().slice(0, 3) && part !== nearest);
+  return parts.map((part, index) => (index === close ? nearest : part)).join(`${separator} `);
 }

@@ -1,12 +1,13 @@
 import type { Model, Schemas } from "../../api/client";
+import { splitName } from "../../ui/fullNames";
 
 export type Edge = { many: string; one: string; up: boolean; from: string };
 export type Strip = { title: string; tables: string[] };
 
 export function edgesOf(model: Model): Edge[] {
   return (model.relationships ?? []).map((item) => ({
-    many: item.from.split(".")[0] ?? "",
-    one: item.to.split(".")[0] ?? "",
+    many: splitName(item.from)[0],
+    one: splitName(item.to)[0],
     up: item.carries === "down_and_up",
     from: item.from,
   }));

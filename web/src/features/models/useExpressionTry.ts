@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, data, type Model } from "../../api/client";
 import type { Known } from "../../ui/ConditionEditor";
+import { splitName } from "../../ui/fullNames";
 import { useDelayed } from "../../ui/useDelayed";
 
 /** What an expression gives over all data, tried as it is typed. */
@@ -24,8 +25,8 @@ export function expressionNames(model: Model, table: string, kind: "measure" | "
   const waiting = [table];
   for (let name = waiting.pop(); name !== undefined; name = waiting.pop()) {
     for (const item of model.relationships ?? []) {
-      const [many = ""] = item.from.split(".");
-      const [one = ""] = item.to.split(".");
+      const [many] = splitName(item.from);
+      const [one] = splitName(item.to);
       if (many === name && !reached.has(one)) {
         reached.add(one);
         waiting.push(one);

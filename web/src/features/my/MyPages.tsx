@@ -5,9 +5,10 @@ import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
 import { ApiError, api, data, type Schemas } from "../../api/client";
 import { saveFile } from "../../api/download";
 import { Brand, useAccountMenu } from "../../app/Shell";
+import type { Key } from "../../ui/chartLines";
 import { Empty, Notice } from "../../ui/Notice";
 import { PageFilters, withSelected } from "../../ui/PageFilters";
-import { type Key, type PageFilter, PageView, RowsTable } from "../../ui/PageView";
+import { type PageFilter, PageView, RowsTable } from "../../ui/PageView";
 import "./my.css";
 
 const MOST_ROWS = 200;

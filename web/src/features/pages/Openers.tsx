@@ -5,8 +5,8 @@ import type { Role, RoleEntry, Schemas, Sentence } from "../../api/client";
 import { usePeople } from "../../app/Tray";
 import { useWorkbench } from "../../app/workbench";
 import { plural } from "../../ui/figures";
+import type { RoleEdits } from "../../ui/unsavedEdits";
 import { PagesEditor } from "../roles/PagesEditor";
-import type { RoleEdits } from "../roles/useRoleEdits";
 import { PagesWords } from "../roles/Words";
 import { useEditedRoles } from "./UnsavedRoles";
 

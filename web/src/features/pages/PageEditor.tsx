@@ -6,10 +6,11 @@ import { ApiError, api, data, type ModelAnswer, type PinnedViewer, type Schemas 
 import { focusedViewer, useWorkbench } from "../../app/workbench";
 import { Notice } from "../../ui/Notice";
 import { Framed } from "../../ui/PageView";
+import { useUnsaved } from "../../ui/unsaved";
+import { pageEdits } from "../../ui/unsavedEdits";
 import { useDelayed } from "../../ui/useDelayed";
 import { ExhibitForm } from "./ExhibitForm";
 import { PageProperties } from "./PageProperties";
-import { usePageEdit } from "./usePageEdits";
 
 type Page = Schemas["Page"];
 type Exhibit = Schemas["Exhibit"];
@@ -22,21 +23,20 @@ export function PageEditor({ entry, shelves }: Props) {
   const { message } = App.useApp();
   const bench = useWorkbench();
   const name = entry.page.name;
-  const edits = usePageEdit(name, entry.page, entry.version || null);
-  const page = edits.page ?? entry.page;
+  const edits = useUnsaved(pageEdits);
+  const edit = edits.get(name);
+  const page = edit?.now ?? entry.page;
   const exhibits = page.exhibits ?? [];
   const [chosen, setChosen] = useState<number | null>(exhibits.length > 0 ? 0 : null);
   const [deleting, setDeleting] = useState(false);
   const model = useModelNamed(page.model ?? null);
   const viewer = focusedViewer(bench);
-  const stale = edits.edit !== undefined && edits.edit.version !== null && edits.edit.version !== entry.version;
+  const stale = edit !== undefined && edit.version !== entry.version;
   const save = useMutation({
     mutationFn: () =>
-      data(
-        api.PUT("/api/pages/{page}", { params: { path: { page: name } }, body: { page, version: edits.edit?.version ?? entry.version } }),
-      ),
+      data(api.PUT("/api/pages/{page}", { params: { path: { page: name } }, body: { page, version: edit?.version ?? entry.version } })),
     onSuccess: async () => {
-      edits.discard();
+      edits.discard(name);
       await Promise.all(["pages", "look", "state", "pending"].map((key) => client.invalidateQueries({ queryKey: [key] })));
       message.success("Saved in the draft. Viewers get it with the next release.");
     },
@@ -45,7 +45,7 @@ export function PageEditor({ entry, shelves }: Props) {
   const remove = useMutation({
     mutationFn: () => data(api.DELETE("/api/pages/{page}", { params: { path: { page: name }, query: { version: entry.version } } })),
     onSuccess: async () => {
-      edits.discard();
+      edits.discard(name);
       await client.invalidateQueries();
       message.success(`${entry.page.label ?? name} is deleted in the draft.`);
       navigate("/pages");
@@ -58,17 +58,17 @@ export function PageEditor({ entry, shelves }: Props) {
         event.target instanceof HTMLElement && (event.target.isContentEditable || /^(INPUT|TEXTAREA)$/.test(event.target.tagName));
       if (event.key === "s") {
         event.preventDefault();
-        if (edits.edit && !stale) save.mutate();
+        if (edit && !stale) save.mutate();
       } else if (event.key === "z" && !inText) {
         event.preventDefault();
-        if (event.shiftKey) edits.redo();
-        else edits.undo();
+        if (event.shiftKey) edits.redo(name);
+        else edits.undo(name);
       }
     };
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);
   });
-  const change = (next: Page) => edits.change(next);
+  const change = (next: Page) => edits.change(name, entry.version, entry.page, next);
   const setExhibits = (next: Exhibit[]) => change({ ...page, exhibits: next });
   const add = () => {
     const measure = model.data?.document.measures?.[0];
@@ -96,16 +96,16 @@ export function PageEditor({ entry, shelves }: Props) {
           <span className="soft small">
             <code>{page.name}</code>
           </span>
-          {edits.edit && <span className="state-mark small">draft, unsaved</span>}
+          {edit && <span className="state-mark small">draft, unsaved</span>}
         </div>
         {stale && (
           <Notice kind="bad">
             Somebody saved this page while you were editing it. Your edit is kept here.{" "}
-            <button type="button" className="textlink" onClick={() => edits.rebase(entry.version)}>
+            <button type="button" className="textlink" onClick={() => edits.rebase(name, entry.version)}>
               Keep my version
             </button>{" "}
             (the next save replaces theirs) or{" "}
-            <button type="button" className="textlink" onClick={() => edits.discard()}>
+            <button type="button" className="textlink" onClick={() => edits.discard(name)}>
               take theirs
             </button>
             .
@@ -198,16 +198,16 @@ export function PageEditor({ entry, shelves }: Props) {
           </>
         )}
         <div className="row save-bar">
-          <Button type="primary" disabled={!edits.edit || stale} loading={save.isPending} onClick={() => save.mutate()}>
+          <Button type="primary" disabled={!edit || stale} loading={save.isPending} onClick={() => save.mutate()}>
             Save in the draft
           </Button>
-          <Button disabled={!edits.edit?.past.length} onClick={edits.undo}>
+          <Button disabled={!edit?.past.length} onClick={() => edits.undo(name)}>
             Undo
           </Button>
-          <Button disabled={!edits.edit?.future.length} onClick={edits.redo}>
+          <Button disabled={!edit?.future.length} onClick={() => edits.redo(name)}>
             Redo
           </Button>
-          <Button type="text" disabled={!edits.edit} onClick={edits.discard}>
+          <Button type="text" disabled={!edit} onClick={() => edits.discard(name)}>
             Discard
           </Button>
         </div>

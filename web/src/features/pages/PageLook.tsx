@@ -3,10 +3,11 @@ import { Drawer } from "antd";
 import { useState } from "react";
 import { api, data, type PinnedViewer, type Role, type Schemas } from "../../api/client";
 import { focusedViewer, type Pin, useWorkbench } from "../../app/workbench";
+import type { Key } from "../../ui/chartLines";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
 import { PageFilters, withSelected } from "../../ui/PageFilters";
-import { type Key, type PageFilter, PageView, RowsTable } from "../../ui/PageView";
+import { type PageFilter, PageView, RowsTable } from "../../ui/PageView";
 
 type Seen = { place: number; title: string; viewer: PinnedViewer };
 type Props = { page: string; edited: Role[] };

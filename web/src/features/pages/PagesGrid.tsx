@@ -7,7 +7,7 @@ import { useWorkbench } from "../../app/workbench";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
-import type { RoleEdits } from "../roles/useRoleEdits";
+import type { RoleEdits } from "../../ui/unsavedEdits";
 import { useEditedRoles } from "./UnsavedRoles";
 
 const PAGE = 100;

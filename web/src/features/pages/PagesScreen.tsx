@@ -7,7 +7,8 @@ import { useWorkbench } from "../../app/workbench";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
-import { useRoleEdits } from "../roles/useRoleEdits";
+import { useUnsaved } from "../../ui/unsaved";
+import { roleEdits } from "../../ui/unsavedEdits";
 import { NewPage, ShelfDialog } from "./NewOnShelf";
 import { Openers } from "./Openers";
 import { PageEditor } from "./PageEditor";
@@ -26,7 +27,7 @@ export default function PagesScreen({ view }: { view: PagesView }) {
   const { page: wanted, by = "people" } = useParams();
   const navigate = useNavigate();
   const bench = useWorkbench();
-  const edits = useRoleEdits();
+  const edits = useUnsaved(roleEdits);
   const { edited } = useEditedRoles(edits);
   const [dialog, setDialog] = useState<Dialog>(null);
   const pages = useQuery({

@@ -4,7 +4,7 @@ import { Link } from "react-router-dom";
 import { api, data } from "../../api/client";
 import { useRoles } from "../../app/Tray";
 import { Notice } from "../../ui/Notice";
-import type { RoleEdits } from "../roles/useRoleEdits";
+import type { RoleEdits } from "../../ui/unsavedEdits";
 
 /** Pages sentences that were edited here and are not saved yet: saved together into the draft, or let go. */
 export function UnsavedRoles({ edits }: { edits: RoleEdits }) {
@@ -20,7 +20,7 @@ export function UnsavedRoles({ edits }: { edits: RoleEdits }) {
         await data(
           api.PUT("/api/roles/{name}", {
             params: { path: { name } },
-            body: { role: { ...edit.role, assigned: [] }, version: edit.version },
+            body: { role: { ...edit.now, assigned: [] }, version: edit.version },
           }),
         );
         edits.discard(name);
@@ -73,10 +73,10 @@ export function useEditedRoles(edits: RoleEdits) {
   const roles = useRoles();
   const entries = roles.data?.roles ?? [];
   return {
-    entries: entries.map((entry) => ({ entry, role: edits.get(entry.role.name)?.role ?? entry.role })),
+    entries: entries.map((entry) => ({ entry, role: edits.get(entry.role.name)?.now ?? entry.role })),
     edited: edits.names().flatMap((name) => {
       const edit = edits.get(name);
-      return edit ? [{ ...edit.role, name }] : [];
+      return edit ? [{ ...edit.now, name }] : [];
     }),
   };
 }

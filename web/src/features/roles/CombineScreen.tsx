@@ -9,7 +9,8 @@ import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { count, Share } from "../../ui/Share";
-import { useRoleEdits } from "./useRoleEdits";
+import { useUnsaved } from "../../ui/unsaved";
+import { roleEdits } from "../../ui/unsavedEdits";
 import "./combine.css";
 
 const MARKS = { visible: "visible", masked: "masked", hidden: "hidden" } as const;
@@ -21,7 +22,7 @@ export default function CombineScreen() {
   const roles = useRoles();
   const people = usePeople();
   const model = useModel("draft");
-  const edits = useRoleEdits();
+  const edits = useUnsaved(roleEdits);
   const names = (search.get("roles") ?? "").split(",").filter(Boolean);
   const tables = model.data?.document.tables ?? [];
   const table = tables.find((item) => item.name === search.get("table"))?.name ?? tables[0]?.name ?? null;
@@ -39,7 +40,7 @@ export default function CombineScreen() {
   }, [theirs, asked, bench.model, bench.setModel]);
   const edited = chosen.flatMap((name) => {
     const edit = edits.get(name);
-    return edit ? [{ ...edit.role, name }] : [];
+    return edit ? [{ ...edit.now, name }] : [];
   });
   const set = (change: Record<string, string | null>) => {
     const next = new URLSearchParams(search);

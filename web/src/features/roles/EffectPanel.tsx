@@ -3,7 +3,7 @@ import { useState } from "react";
 import { ApiError, type ModelAnswer, type Role, type RoleEntry, type Schemas } from "../../api/client";
 import { usePeople, useRoles } from "../../app/Tray";
 import { useWorkbench } from "../../app/workbench";
-import { columnText, literal } from "../../ui/conditions/clauses";
+import { columnText, columnType, literal } from "../../ui/conditions/clauses";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
 import { count, Share } from "../../ui/Share";
@@ -164,7 +164,7 @@ export function EffectPanel(props: Props) {
               ask={everything ? null : askRow}
               who={(column, value, title) =>
                 setReached({
-                  where: `${columnText(table ?? "", column, table)} = ${literal(value, typeof value === "number" ? "number" : "text")}`,
+                  where: `${columnText(table ?? "", column, table)} = ${literal(value, columnType(model?.document, table ?? "", column))}`,
                   title,
                 })
               }

@@ -1,7 +1,9 @@
 import { Select } from "antd";
 import type { ModelAnswer, Schemas } from "../../api/client";
 import { columnSubjects, subjectKey } from "../../ui/conditions/clauses";
+import { defaultColumn } from "../../ui/defaultColumn";
 import { shownValue } from "../../ui/figures";
+import { columnHeading } from "../../ui/fullNames";
 import { Scroll } from "../../ui/Scroll";
 import type { EffectAnswer } from "./sentence";
 
@@ -62,7 +64,7 @@ export function EffectTotals({ model, answer, at, choice, choose }: Props) {
           <table className="data">
             <thead>
               <tr>
-                <th>{choice?.by.split(".")[1]}</th>
+                <th>{columnHeading(choice?.by ?? "")}</th>
                 <th className="number">before</th>
                 <th className="number">after</th>
               </tr>
@@ -121,13 +123,4 @@ function Line({
 
 function totals(answer: Schemas["EffectSide"]["totals"][number] | undefined): Schemas["TotalsAnswer"] | null {
   return answer && "lines" in answer ? answer : null;
-}
-
-/** A column to begin with: the first text column of a lookup, else of the table itself. */
-export function defaultColumn(model: ModelAnswer, measure: string): string {
-  const table = model.document.measures?.find((item) => item.name === measure)?.table ?? "";
-  const subjects = columnSubjects(model.document, model.reaches, table);
-  const found =
-    subjects.find((item) => item.table !== table && item.type === "text") ?? subjects.find((item) => item.type === "text") ?? subjects[0];
-  return found ? subjectKey(found) : "";
 }

@@ -2,55 +2,19 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Input, InputNumber, Radio, Select } from "antd";
 import { api, data, type ModelAnswer } from "../../api/client";
 import { shownValue } from "../../ui/figures";
+import { splitName } from "../../ui/fullNames";
 import { Notice } from "../../ui/Notice";
+import { fits, fresh, KIND_LABELS, type MaskKind, maskKind, type With } from "./masks";
 import { OptionalCondition } from "./RowsEditor";
 import type { Editing, Part } from "./sentence";
 
 type Mask = Part<"mask">;
-type With = Mask["with"];
-type MaskKind = "withhold" | "fixed" | "hash" | "keep" | "round" | "period";
-
-const KIND_LABELS: Record<MaskKind, string> = {
-  withhold: "nothing",
-  fixed: "a fixed text",
-  hash: "a code",
-  keep: "some characters",
-  round: "rounded",
-  period: "the period",
-};
-
-export function maskKind(mask: With): MaskKind {
-  return typeof mask === "string" ? mask : (Object.keys(mask)[0] as MaskKind);
-}
-
-function fits(kind: MaskKind, type: string): boolean {
-  if (kind === "fixed" || kind === "keep") return type === "text";
-  if (kind === "round") return type === "integer" || type === "number";
-  if (kind === "period") return type === "date";
-  return true;
-}
-
-function fresh(kind: MaskKind): With {
-  switch (kind) {
-    case "fixed":
-      return { fixed: { text: "withheld" } };
-    case "keep":
-      return { keep: { first: 0, last: 3, fill: "•" } };
-    case "round":
-      return { round: { to: 100 } };
-    case "period":
-      return { period: { to: "month" } };
-    default:
-      return kind;
-  }
-}
-
 type Props = { editing: Editing; sentence: Mask; onChange: (sentence: Mask) => void };
 
 /** A mask: the column, what is shown in its place, when, what enters totals; with a sample on real values. */
 export function MaskEditor({ editing, sentence, onChange }: Props) {
   const { model } = editing;
-  const [table = "", name = ""] = splitColumn(sentence.column);
+  const [table, name] = splitName(sentence.column);
   const shape = model.document.tables?.find((item) => item.name === table);
   const column = shape?.columns?.find((item) => item.name === name);
   const type = column?.type ?? "text";
@@ -73,7 +37,7 @@ export function MaskEditor({ editing, sentence, onChange }: Props) {
           value={sentence.column || undefined}
           optionFilterProp="label"
           onChange={(next: string) => {
-            const [owner, own] = splitColumn(next);
+            const [owner, own] = splitName(next);
             const nextType =
               model.document.tables?.find((item) => item.name === owner)?.columns?.find((item) => item.name === own)?.type ?? "text";
             onChange({
@@ -162,11 +126,6 @@ export function MaskEditor({ editing, sentence, onChange }: Props) {
       </p>
     </div>
   );
-}
-
-function splitColumn(name: string): [string, string] {
-  const dot = name.indexOf(".");
-  return [name.slice(0, dot), name.slice(dot + 1)];
 }
 
 function columnOptions(model: ModelAnswer) {
@@ -260,7 +219,7 @@ const SAMPLE = "moorland sample";
 /** Real values beside what the mask shows of them. */
 function Sample({ editing, sentence }: { editing: Editing; sentence: Mask }) {
   const model = editing.model.document.name;
-  const [table, name] = splitColumn(sentence.column);
+  const [table, name] = splitName(sentence.column);
   const mask = { column: sentence.column, with: sentence.with, in_totals: "no" as const };
   const sample = useQuery({
     queryKey: ["mask-sample", model, mask],

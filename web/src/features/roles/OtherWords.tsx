@@ -1,5 +1,6 @@
 import type { ReactNode } from "react";
 import type { Sentence } from "../../api/client";
+import { inTotals, shownAs } from "./masks";
 
 type Of<Kind extends keyof Sentence> = NonNullable<Sentence[Kind]>;
 
@@ -64,25 +65,6 @@ function MembersWords({ sentence }: { sentence: Of<"members"> }) {
       unlisted ones are <Key>{sentence.unlisted ?? "hidden"}</Key>; totals are <Key>{sentence.totals ?? "own"}</Key>
     </>
   );
-}
-
-function shownAs(mask: Of<"mask">["with"]): string {
-  if (mask === "withhold") return "shows nothing";
-  if (mask === "hash") return "shows a keyed hash";
-  if ("fixed" in mask) return `shows “${mask.fixed.text}”`;
-  if ("round" in mask) return `is rounded to ${String(mask.round.to)}`;
-  if ("period" in mask) return `shows the ${mask.period.to} only`;
-  const ends = [kept("first", mask.keep.first ?? 0), kept("last", mask.keep.last ?? 0)].filter(Boolean);
-  return ends.length > 0 ? `keeps ${ends.join(" and ")}` : "keeps its length only";
-}
-
-function kept(end: string, count: number): string {
-  return count === 0 ? "" : count === 1 ? `the ${end} character` : `the ${end} ${String(count)} characters`;
-}
-
-function inTotals(how: Of<"mask">["in_totals"]): string {
-  if (how === "shown") return "in totals as shown";
-  return how && how !== "no" ? `in totals in full, in lines of at least ${String(how.full.at_least)} rows` : "in no total";
 }
 
 function MaskWords({ sentence }: { sentence: Of<"mask"> }) {

@@ -6,13 +6,13 @@ import { ApiError, api, data, type ModelAnswer, type Role, type RoleEntry, type 
 import { usePeople } from "../../app/Tray";
 import { useWorkbench } from "../../app/workbench";
 import { Notice } from "../../ui/Notice";
+import type { RoleEdits } from "../../ui/unsavedEdits";
 import { CompareLive } from "./CompareLive";
 import { Holders, Mapping } from "./Mapping";
 import { SentenceCard } from "./SentenceCard";
 import { type Kind, kindOf, unfinished } from "./sentence";
 import { UsedWhere, useUses } from "./UsedWhere";
 import type { EffectQuery } from "./useEffectOf";
-import type { RoleEdits } from "./useRoleEdits";
 import { useViewerValues } from "./useViewerValues";
 
 type Props = { entry: RoleEntry; role: Role; edits: RoleEdits; model: ModelAnswer | undefined; effect: EffectQuery };

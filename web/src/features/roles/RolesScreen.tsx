@@ -5,15 +5,17 @@ import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
 import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client";
 import { useRoles } from "../../app/Tray";
 import { useModel, useWorkbench } from "../../app/workbench";
+import { defaultColumn } from "../../ui/defaultColumn";
 import { Empty, Notice } from "../../ui/Notice";
 import { suggestedName } from "../../ui/suggestedName";
+import { useUnsaved } from "../../ui/unsaved";
+import { roleEdits } from "../../ui/unsavedEdits";
 import { EffectPanel, type Tab } from "./EffectPanel";
-import { defaultColumn, type TotalsChoice } from "./EffectTotals";
+import type { TotalsChoice } from "./EffectTotals";
 import { RoleEditor } from "./RoleEditor";
 import { Similar } from "./Similar";
 import { decidedTable } from "./sentence";
 import { type Mode, useEffectOf, viewersFor } from "./useEffectOf";
-import { useRoleEdits } from "./useRoleEdits";
 import "./roles.css";
 
 /** The bench: a role is written beside its effect. */
@@ -23,7 +25,7 @@ export default function RolesScreen() {
   const bench = useWorkbench();
   const roles = useRoles();
   const model = useModel("draft");
-  const edits = useRoleEdits();
+  const edits = useUnsaved(roleEdits);
   const [creating, setCreating] = useState<Role | null>(null);
   const [mode, setMode] = useState<Mode>("all");
   const [chosenTable, setTable] = useState<string | null>(null);
@@ -33,7 +35,7 @@ export default function RolesScreen() {
   const entries = roles.data?.roles ?? [];
   const entry = entries.find((item) => item.role.name === wanted);
   const edit = wanted ? edits.get(wanted) : undefined;
-  const role = edit?.role ?? entry?.role ?? null;
+  const role = edit?.now ?? entry?.role ?? null;
   const dirty = edit !== undefined;
 
   const ofModel = entries.filter((item) => item.role.model === bench.model);
@@ -125,7 +127,7 @@ export default function RolesScreen() {
             <button
               type="button"
               className="textlink"
-              onClick={() => setCreating({ ...edit.role, name: `${edit.role.name}-again`, assigned: [] })}
+              onClick={() => setCreating({ ...edit.now, name: `${edit.now.name}-again`, assigned: [] })}
             >
               Save it as a new role
             </button>{" "}

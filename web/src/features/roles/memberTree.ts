@@ -72,9 +72,10 @@ function matches(entry: Entry, path: unknown[], valuesOf: (name: string) => stri
   return (
     entry.path.length === path.length &&
     entry.path.every((item, index) => {
-      if (!isViewer(item)) return String(item) === String(path[index]);
+      const value = path[index];
+      if (!isViewer(item)) return item === null || value === null ? item === value : String(item) === String(value);
       const values = valuesOf(item.viewer);
-      return values === null ? !entry.see : values.includes(String(path[index]));
+      return values === null ? !entry.see : value !== null && values.includes(String(value));
     })
   );
 }

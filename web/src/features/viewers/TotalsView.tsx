@@ -1,66 +1,25 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Select } from "antd";
 import { useMemo, useState } from "react";
-import { api, data, type ModelAnswer, type Schemas } from "../../api/client";
+import { api, data, type ModelAnswer } from "../../api/client";
 import { useWorkbench } from "../../app/workbench";
+import { shownKey } from "../../ui/chartLines";
+import { defaultColumn } from "../../ui/defaultColumn";
 import { FilterField } from "../../ui/FilterField";
 import { shownValue } from "../../ui/figures";
+import { columnHeading } from "../../ui/fullNames";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
-import { shownKey } from "../../ui/PageView";
 import { Scroll } from "../../ui/Scroll";
 import { count, Share } from "../../ui/Share";
-
-type Totals = Schemas["TotalsAnswer"];
-type Answer = Schemas["ViewerAnswers"]["answers"][number];
-
-function isTotals(answer: Answer | undefined): answer is Totals {
-  return answer !== undefined && "lines" in answer;
-}
-
-function lineKey(key: unknown[]): string {
-  return JSON.stringify(key);
-}
-
-/** Lines of an answer by key; subtotals and the grand total have shorter keys. */
-function indexed(answer: Answer | undefined): Map<string, unknown[]> {
-  if (!isTotals(answer)) return new Map();
-  const entries: [string, unknown[]][] = answer.lines.map((line) => [lineKey(line.key), line.values]);
-  if (answer.by.length > 0) entries.push([lineKey([]), answer.total]);
-  return new Map(entries);
-}
-
-/** The lines of all the data in reading order: each group before what is in it, the total last. */
-function readingOrder(answer: Answer | undefined): { key: unknown[]; depth: number }[] {
-  if (!isTotals(answer)) return [];
-  const full = answer.by.length;
-  const groups = answer.lines.filter((line) => line.key.length < full);
-  const ordered: { key: unknown[]; depth: number }[] = [];
-  const seen = new Set<string>();
-  for (const line of answer.lines.filter((item) => item.key.length === full)) {
-    for (let depth = 1; depth < full; depth++) {
-      const prefix = line.key.slice(0, depth);
-      const name = lineKey(prefix);
-      if (!seen.has(name) && groups.some((group) => lineKey(group.key) === name)) {
-        seen.add(name);
-        ordered.push({ key: prefix, depth });
-      }
-    }
-    ordered.push({ key: line.key, depth: full });
-  }
-  return full > 0 ? [...ordered, { key: [], depth: 0 }] : ordered;
-}
-
-const EMPTY_BY = ["site.area"];
+import { type Answer, indexed, isTotals, lineKey, readingOrder } from "./totalsLines";
 
 export function TotalsView({ model }: { model: ModelAnswer }) {
   const bench = useWorkbench();
   const columns = (model.document.tables ?? []).flatMap((table) => (table.columns ?? []).map((column) => `${table.name}.${column.name}`));
   const measures = model.document.measures ?? [];
-  const [by, setBy] = useState<string[]>(() => EMPTY_BY.filter((name) => columns.includes(name)));
-  const [measure, setMeasure] = useState<string | undefined>(
-    () => (measures.find((item) => item.name === "job_cost") ?? measures[0])?.name,
-  );
+  const [measure, setMeasure] = useState<string | undefined>(() => measures[0]?.name);
+  const [by, setBy] = useState<string[]>(() => [defaultColumn(model, measures[0]?.name)].filter((name) => columns.includes(name)));
   const [where, setWhere] = useState<string | null>(null);
   const viewers = useMemo(() => [{ all_data: true as const }, ...bench.pins.map((pin) => pin.viewer)], [bench.pins]);
   const asked = useQuery({
@@ -126,7 +85,7 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
             <thead>
               <tr>
                 {by.map((name) => (
-                  <th key={name}>{name.split(".")[1]?.replaceAll("_", " ")}</th>
+                  <th key={name}>{columnHeading(name)}</th>
                 ))}
                 <th className="number">
                   <Letter place={0} little /> all data

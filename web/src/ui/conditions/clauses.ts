@@ -1,6 +1,6 @@
 import type { Clause, Group, Model } from "../../api/client";
 
-const KEYWORDS = new Set(
+export const KEYWORDS = new Set(
   "AND OR NOT IN BETWEEN LIKE ESCAPE IS NULL TRUE FALSE CASE WHEN THEN ELSE END CAST AS DATE TIMESTAMP INTERVAL EXTRACT FROM CURRENT_DATE DISTINCT SELECT FOR".split(
     " ",
   ),
@@ -108,6 +108,13 @@ export function withPart(group: Group, path: Path, part: Part | null): Group {
   const inner = parts[step];
   const next = rest.length === 0 ? part : inner && isGroup(inner) ? withPart(inner, rest, part) : (inner ?? null);
   return { ...group, parts: parts.flatMap((item, index) => (index === step ? (next ? [next] : []) : [item])) };
+}
+
+/** The type of a column, those of an alias being its original's; text where there is none of that name. */
+export function columnType(model: Model | undefined, table: string, column: string): string {
+  const shape = model?.tables?.find((item) => item.name === table);
+  const original = shape?.alias_of ? model?.tables?.find((item) => item.name === shape.alias_of) : shape;
+  return original?.columns?.find((item) => item.name === column)?.type ?? "text";
 }
 
 /** The columns a condition on a table may use: its own first, then those of its lookups. */

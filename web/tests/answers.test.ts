@@ -1,0 +1,189 @@
+import { describe, expect, test } from "vitest";
+import type { Model, ModelAnswer, Schemas } from "../src/api/client";
+import { axesOf, equals, inOrder } from "../src/features/models/cubeAxes";
+import { asKind, subjectsOf } from "../src/features/pages/exhibits";
+import { indexed, lineKey, readingOrder, type Totals } from "../src/features/viewers/totalsLines";
+import { laidOut } from "../src/ui/chartLines";
+import { defaultColumn } from "../src/ui/defaultColumn";
+
+const MODEL = {
+  name: "m",
+  tables: [
+    {
+      name: "run",
+      columns: [
+        { name: "site_id", type: "integer" },
+        { name: "note", type: "text" },
+      ],
+    },
+    {
+      name: "site",
+      key: "id",
+      label: "Sites",
+      columns: [
+        { name: "id", type: "integer" },
+        { name: "name", type: "text" },
+        { name: "area", type: "text" },
+        { name: "opened", type: "date" },
+      ],
+    },
+    { name: "second site", alias_of: "site" },
+    { name: "job", columns: [{ name: "site_id", type: "integer" }] },
+  ],
+  measures: [
+    { name: "energy", table: "run" },
+    { name: "jobs", table: "job" },
+  ],
+  hierarchies: [{ name: "place", table: "site", label: "Place", levels: ["area", "opened"] }],
+} as unknown as Model;
+const ANSWER = { document: MODEL, reaches: { site: ["run", "job"], "second site": ["run"] } } as unknown as ModelAnswer;
+const totals = (by: string[], lines: [unknown[], unknown[]][], measures = ["energy"]) =>
+  ({ by, measures, total: [99], lines: lines.map(([key, values]) => ({ key, values })) }) as unknown as Totals;
+const exhibit = (more: object) =>
+  ({ title: "x", by: [], measures: ["energy"], columns: [], order: [], kind: "bar", ...more }) as unknown as Schemas["Exhibit"];
+
+describe("the axes of a cube", () => {
+  const axes = (...dimensions: object[]) => axesOf(MODEL, { dimensions } as unknown as Schemas["Cube"]);
+
+  test("are the hierarchies of levels of its dimensions", () => {
+    expect(axes({ table: "site", hierarchies: ["place", "gone"] })).toEqual([
+      {
+        key: "place",
+        label: "Place",
+        levels: [
+          { name: "site.area", text: "site.area", type: "text" },
+          { name: "site.opened", text: "site.opened", type: "date" },
+        ],
+      },
+    ]);
+  });
+
+  test("are the key of a dimension without a hierarchy, of an alias too", () => {
+    expect(axes({ table: "second site" })[0]?.levels).toEqual([{ name: "second site.id", text: '"second site".id', type: "integer" }]);
+  });
+
+  test("are narrowed to a member by the type of its level", () => {
+    const level = (type: string) => ({ name: "site.x", text: "site.x", type });
+    expect(equals(level("text"), "2026-01-01")).toBe("site.x = '2026-01-01'");
+    expect(equals(level("date"), "2026-01-01")).toBe("site.x = DATE '2026-01-01'");
+    expect(equals(level("integer"), 4)).toBe("site.x = 4");
+    expect(equals(level("text"), null)).toBe("site.x IS NULL");
+  });
+
+  test("have members by size or letter, blank last", () => {
+    expect([10, null, 9].sort(inOrder)).toEqual([9, 10, null]);
+    expect(["moss", null, "fell"].sort(inOrder)).toEqual(["fell", "moss", null]);
+  });
+});
+
+describe("lines of totals", () => {
+  const found = totals(
+    ["site.area", "site.name"],
+    [
+      [["fell"], [3]],
+      [["marsh"], [4]],
+      [["fell", "a"], [1]],
+      [["fell", "b"], [2]],
+      [["marsh", "c"], [4]],
+    ],
+  );
+
+  test("are read with each group before what is in it, and the total last", () => {
+    expect(readingOrder(found).map((line) => [line.key.join("/"), line.depth])).toEqual([
+      ["fell", 1],
+      ["fell/a", 2],
+      ["fell/b", 2],
+      ["marsh", 1],
+      ["marsh/c", 2],
+      ["", 0],
+    ]);
+  });
+
+  test("are found by their keys, a blank not being the text null", () => {
+    expect(indexed(found).get(lineKey(["fell", "b"]))).toEqual([2]);
+    expect(indexed(found).get(lineKey([]))).toEqual([99]);
+    expect(lineKey([null])).not.toBe(lineKey(["null"]));
+  });
+
+  test("of a refused question are none", () => {
+    const refused = { error: { code: "not_found", message: "no" } } as never;
+    expect(readingOrder(refused)).toEqual([]);
+    expect(indexed(refused).size).toBe(0);
+    expect(readingOrder(undefined)).toEqual([]);
+  });
+});
+
+describe("a chart", () => {
+  const measures = { energy: { label: "Energy", format: "kWh" }, runs: { label: "Runs", format: null } } as never;
+
+  test("has one series for each measure", () => {
+    const found = laidOut(
+      totals(
+        ["site.area"],
+        [
+          [["fell"], [1, 2]],
+          [[null], [3, null]],
+        ],
+        ["energy", "runs"],
+      ),
+      exhibit({}),
+      measures,
+    );
+    expect(found.keys).toEqual(["fell", "(blank)"]);
+    expect(found.parts).toEqual(["fell", null]);
+    expect(found.series).toEqual([
+      { name: "Energy", format: "kWh", values: [1, 3] },
+      { name: "Runs", format: null, values: [2, null] },
+    ]);
+  });
+
+  test("coloured by a second column has one series for each of its values, with gaps", () => {
+    const lines: [unknown[], unknown[]][] = [
+      [["fell", "open"], [1]],
+      [["fell", "closed"], [2]],
+      [["marsh", "open"], [3]],
+    ];
+    const found = laidOut(totals(["site.area", "site.status"], lines), exhibit({ colour: "site.status" }), measures);
+    expect(found.keys).toEqual(["fell", "marsh"]);
+    expect(found.series.map((item) => [item.name, item.values])).toEqual([
+      ["open", [1, 3]],
+      ["closed", [2, null]],
+    ]);
+  });
+});
+
+describe("an exhibit as another kind", () => {
+  test("keeps what still fits", () => {
+    const bar = exhibit({ by: ["site.area"], colour: "site.name", where: "TRUE" });
+    expect(asKind(bar, "line", ANSWER)).toMatchObject({ kind: "line", by: ["site.area"], colour: "site.name", where: "TRUE" });
+    expect(asKind(bar, "figure", ANSWER)).toMatchObject({ by: [], colour: null, measures: ["energy"], where: "TRUE" });
+  });
+
+  test("as a list is of the measure's table, and back has a measure again", () => {
+    const list = asKind(exhibit({ by: ["site.area"] }), "list", ANSWER);
+    expect(list).toMatchObject({ kind: "list", table: "run", by: [], measures: [] });
+    expect(asKind({ ...list, where: "note = 'x'" }, "bar", ANSWER)).toMatchObject({ table: null, measures: ["energy"], where: null });
+  });
+
+  test("can be parted by the columns all its measures reach", () => {
+    const names = (...tables: string[]) => subjectsOf(ANSWER, tables).map((item) => `${item.table}.${item.column}`);
+    expect(names("run", "job")).toEqual(["site.id", "site.name", "site.area", "site.opened"]);
+    expect(names("run")).toContain("run.note");
+    expect(names("")).toEqual([]);
+  });
+});
+
+describe("the column to begin with", () => {
+  test("is the top level of a hierarchy that reaches the measure", () => {
+    expect(defaultColumn(ANSWER, "energy")).toBe("site.area");
+  });
+
+  test("is else the first text of a lookup, then of the table, then any", () => {
+    const without = (document: object, reaches = ANSWER.reaches) =>
+      ({ ...ANSWER, document: { ...MODEL, hierarchies: [], ...document }, reaches }) as ModelAnswer;
+    expect(defaultColumn(without({}), "jobs")).toBe("site.name");
+    expect(defaultColumn(without({}, {}), "energy")).toBe("run.note");
+    expect(defaultColumn(without({}, {}), "jobs")).toBe("job.site_id");
+    expect(defaultColumn(without({ tables: [] }, {}), undefined)).toBe("");
+  });
+});
