@@ -6,6 +6,7 @@ import { api, data, type Schemas } from "../api/client";
 import { plural } from "../ui/figures";
 import { pageEdits, roleEdits, unsavedInWords, useLeavingAsks } from "../ui/unsavedEdits";
 import { Finder } from "./Finder";
+import { Keys } from "./Keys";
 import { useMode } from "./mode";
 import { Tray } from "./Tray";
 import { useWorkbench } from "./workbench";
@@ -47,7 +48,9 @@ export function Legend() {
         <span className="swatch hid" />
         hidden: a row is withheld, an object is absent
       </p>
-      <p className="soft small">Keys 0 to 4 choose through whose eyes you look.</p>
+      <p className="soft small">
+        Keys 0 to 4 choose through whose eyes you look; <kbd>?</kbd> lists all keys.
+      </p>
     </div>
   );
 }
@@ -151,6 +154,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
           </Dropdown>
         </div>
         <Tray />
+        <Keys />
         <main className="screen">
           <Suspense fallback={<div className="pad soft">Opening…</div>}>
             <Outlet />

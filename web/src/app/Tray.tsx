@@ -3,7 +3,7 @@ import { Button, Popover, type RefSelectProps, Select } from "antd";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, data } from "../api/client";
 import { Letter } from "../ui/Letter";
-import { MOST_PINS, useWorkbench } from "./workbench";
+import { MOST_PINS, type Pin, useWorkbench } from "./workbench";
 
 /** Everybody, with the roles each holds; the list is there before the roles are worked out. */
 export function usePeople(wanted = true) {
@@ -64,13 +64,7 @@ function PinForm({ close }: { close: () => void }) {
         onChange={(login: string) => {
           const person = people.data?.people.find((item) => item.login === login);
           if (!person) return;
-          const held = person.roles.map((role) => labels.get(role) ?? role).join(", ");
-          pin({
-            key: `user:${login}`,
-            title: person.name,
-            detail: `${login} · ${person.enabled ? held || "no role" : "disabled"}`,
-            viewer: login,
-          });
+          pin({ key: `user:${login}`, title: person.name, detail: login, viewer: login });
           close();
         }}
       />
@@ -133,9 +127,20 @@ function PinForm({ close }: { close: () => void }) {
   );
 }
 
+/** What a chip says of its viewer: of a person, the roles held as they are now. */
+function detailOf(pin: Pin, people: PeopleData | undefined): string {
+  if (typeof pin.viewer !== "string" || !people) return pin.detail;
+  const person = people.people.find((item) => item.login === pin.viewer);
+  if (!person) return `${pin.viewer} · no longer there`;
+  if (!person.enabled) return `${pin.viewer} · disabled`;
+  if (!people.held) return pin.viewer;
+  return `${pin.viewer} · ${person.roles.map((role) => people.labels[role] ?? role).join(", ") || "no role"}`;
+}
+
 export function Tray() {
   const { pins, focus, setFocus, unpin } = useWorkbench();
   const [open, setOpen] = useState(false);
+  const people = usePeople(pins.some((pin) => typeof pin.viewer === "string"));
   return (
     <div className="tray" role="toolbar" aria-label="Seen by">
       <span className="soft small">Seen by</span>
@@ -145,25 +150,27 @@ export function Tray() {
           all data
         </button>
       </span>
-      {pins.map((pin, index) => (
-        <span key={pin.key} className={`chip ${focus === index + 1 ? "focus" : ""}`}>
-          <button
-            type="button"
-            className="who"
-            aria-pressed={focus === index + 1}
-            onClick={() => setFocus(index + 1)}
-            title={`${pin.title} · ${pin.detail}`}
-          >
-            <Letter place={index + 1} />
-            <span className="cut">
-              {pin.title} <small>{pin.detail}</small>
-            </span>
-          </button>
-          <button type="button" className="off" aria-label={`Unpin ${pin.title}`} onClick={() => unpin(pin.key)}>
-            ×
-          </button>
-        </span>
-      ))}
+      {pins
+        .map((pin) => ({ ...pin, detail: detailOf(pin, people.data) }))
+        .map((pin, index) => (
+          <span key={pin.key} className={`chip ${focus === index + 1 ? "focus" : ""}`}>
+            <button
+              type="button"
+              className="who"
+              aria-pressed={focus === index + 1}
+              onClick={() => setFocus(index + 1)}
+              title={`${pin.title} · ${pin.detail}`}
+            >
+              <Letter place={index + 1} />
+              <span className="cut">
+                {pin.title} <small>{pin.detail}</small>
+              </span>
+            </button>
+            <button type="button" className="off" aria-label={`Unpin ${pin.title}`} onClick={() => unpin(pin.key)}>
+              ×
+            </button>
+          </span>
+        ))}
       {pins.length < MOST_PINS && (
         <Popover
           open={open}

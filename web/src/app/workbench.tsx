@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
 import { api, data, type ModelAnswer, type PinnedViewer, type StateName } from "../api/client";
+import { isTyping } from "../ui/keys";
 
 /** Somebody pinned in the tray. `title` and `detail` are what the chip says. */
 export type Pin = { key: string; title: string; detail: string; viewer: PinnedViewer };
@@ -35,10 +36,6 @@ function stored<T>(key: string, otherwise: T): T {
   } catch {
     return otherwise;
   }
-}
-
-function isTyping(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
 }
 
 /** What is looked at: draft or live, which model, through whose eyes. Kept for each account on its own machine. */

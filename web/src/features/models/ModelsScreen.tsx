@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Select } from "antd";
-import { lazy, Suspense, useEffect, useMemo, useState } from "react";
+import { lazy, Suspense, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router-dom";
 import { api, data, type ModelAnswer, type PinnedViewer } from "../../api/client";
 import { useRoles } from "../../app/Tray";
 import { focusedViewer, useModel, useWorkbench } from "../../app/workbench";
 import { plural } from "../../ui/figures";
+import { useEditKeys } from "../../ui/keys";
 import { Empty, Notice } from "../../ui/Notice";
 import { ModelMap } from "./ModelMap";
 import { RefreshReport } from "./RefreshReport";
@@ -78,17 +79,7 @@ function OneModel({ model }: { model: ModelAnswer }) {
       ),
     [document, own, chosenRoles],
   );
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const typing =
-        event.target instanceof HTMLElement && (event.target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName));
-      if (typing || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
-      event.preventDefault();
-      (event.shiftKey ? edits.redo : edits.undo)?.();
-    };
-    window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
-  }, [edits.undo, edits.redo]);
+  useEditKeys({ undo: edits.undo, redo: edits.redo });
   const waiting = refreshes.data?.refreshes ?? [];
   const cubes = document.cubes ?? [];
   const current = bench.focus > 0 ? (share.data?.before.shares[0] ?? null) : null;

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { App, Button, Drawer, Dropdown } from "antd";
 import { useEffect, useState } from "react";
-import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
+import { Link, NavLink, useParams } from "react-router-dom";
 import { ApiError, api, data, type Schemas } from "../../api/client";
 import { saveFile } from "../../api/download";
 import { Brand, useAccountMenu } from "../../app/Shell";
@@ -9,6 +9,7 @@ import type { Key } from "../../ui/chartLines";
 import { Empty, Notice } from "../../ui/Notice";
 import { PageFilters, withSelected } from "../../ui/PageFilters";
 import { type PageFilter, PageView, RowsTable } from "../../ui/PageView";
+import { useOpenFirst } from "../../ui/useOpenFirst";
 import "./my.css";
 
 const MOST_ROWS = 200;
@@ -16,13 +17,10 @@ const MOST_ROWS = 200;
 /** What a viewer may open, as it really is for them. No word about what is withheld. */
 export default function MyPages({ session }: { session: Schemas["SessionAnswer"] }) {
   const { page: wanted } = useParams();
-  const navigate = useNavigate();
   const menu = useAccountMenu(session);
   const mine = useQuery({ queryKey: ["my", "pages"], queryFn: () => data(api.GET("/api/my/pages")) });
   const first = mine.data?.shelves[0]?.pages[0];
-  useEffect(() => {
-    if (!wanted && first) navigate(`/my/${encodeURIComponent(first.name)}`, { replace: true });
-  }, [wanted, first, navigate]);
+  useOpenFirst("/my", first?.name);
   return (
     <div className="my">
       <header>

@@ -1,9 +1,10 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { App, Button, Modal } from "antd";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { ApiError, api, data, type ModelAnswer, type PinnedViewer, type Schemas } from "../../api/client";
 import { focusedViewer, useWorkbench } from "../../app/workbench";
+import { useEditKeys } from "../../ui/keys";
 import { Notice } from "../../ui/Notice";
 import { Framed } from "../../ui/PageView";
 import { useUnsaved } from "../../ui/unsaved";
@@ -51,23 +52,7 @@ export function PageEditor({ entry, shelves }: Props) {
       navigate("/pages");
     },
   });
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      if (!(event.ctrlKey || event.metaKey)) return;
-      const inText =
-        event.target instanceof HTMLElement && (event.target.isContentEditable || /^(INPUT|TEXTAREA)$/.test(event.target.tagName));
-      if (event.key === "s") {
-        event.preventDefault();
-        if (edit && !stale) save.mutate();
-      } else if (event.key === "z" && !inText) {
-        event.preventDefault();
-        if (event.shiftKey) edits.redo(name);
-        else edits.undo(name);
-      }
-    };
-    window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
-  });
+  useEditKeys({ save: edit && !stale ? () => save.mutate() : null, undo: () => edits.undo(name), redo: () => edits.redo(name) });
   const change = (next: Page) => edits.change(name, entry.version, entry.page, next);
   const setExhibits = (next: Exhibit[]) => change({ ...page, exhibits: next });
   const add = () => {

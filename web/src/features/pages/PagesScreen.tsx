@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button } from "antd";
-import { useEffect, useState } from "react";
-import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
+import { useState } from "react";
+import { Link, NavLink, useParams } from "react-router-dom";
 import { api, data, type Schemas } from "../../api/client";
 import { useWorkbench } from "../../app/workbench";
 import { Letter } from "../../ui/Letter";
@@ -17,6 +17,7 @@ import { PagesGrid } from "./PagesGrid";
 import { SentencesList } from "./SentencesList";
 import { UnsavedRoles, useEditedRoles } from "./UnsavedRoles";
 import "../roles/roles.css";
+import { useOpenFirst } from "../../ui/useOpenFirst";
 import "./pages.css";
 
 export type PagesView = "page" | "edit" | "grid" | "sentences";
@@ -25,7 +26,6 @@ type Dialog = { page: string | null } | { shelf: Schemas["ShelfEntry"] | null } 
 /** Shelves and pages; a page as viewers see it, in the editor, who opens what, and every pages sentence. */
 export default function PagesScreen({ view }: { view: PagesView }) {
   const { page: wanted, by = "people" } = useParams();
-  const navigate = useNavigate();
   const bench = useWorkbench();
   const edits = useUnsaved(roleEdits);
   const { edited } = useEditedRoles(edits);
@@ -38,9 +38,7 @@ export default function PagesScreen({ view }: { view: PagesView }) {
   const entries = shelves.flatMap((shelf) => shelf.pages);
   const first = entries[0]?.page.name;
   const single = view === "page" || view === "edit";
-  useEffect(() => {
-    if (single && !wanted && first) navigate(`/pages/${encodeURIComponent(first)}`, { replace: true });
-  }, [single, wanted, first, navigate]);
+  useOpenFirst("/pages", first);
   const entry = entries.find((item) => item.page.name === wanted);
   const editable = bench.state === "draft";
   if (pages.isError) return <Notice kind="bad">{pages.error.message}</Notice>;

@@ -1,10 +1,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { App, Button, Dropdown, Input, Modal } from "antd";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { ApiError, api, data, type ModelAnswer, type Role, type RoleEntry, type Sentence } from "../../api/client";
 import { usePeople } from "../../app/Tray";
 import { useWorkbench } from "../../app/workbench";
+import { useEditKeys } from "../../ui/keys";
 import { Notice } from "../../ui/Notice";
 import type { RoleEdits } from "../../ui/unsavedEdits";
 import { CompareLive } from "./CompareLive";
@@ -67,21 +68,10 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
   const savable = edit !== undefined && !blank && problems.length === 0 && !save.isPending;
   const stale = edit !== undefined && edit.version !== entry.version;
 
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      if (!(event.ctrlKey || event.metaKey)) return;
-      const inText = event.target instanceof HTMLElement && (event.target.isContentEditable || event.target.tagName === "INPUT");
-      if (event.key === "s") {
-        event.preventDefault();
-        if (savable && edit && !stale) save.mutate(edit.version);
-      } else if (event.key === "z" && !inText) {
-        event.preventDefault();
-        if (event.shiftKey) edits.redo(name);
-        else edits.undo(name);
-      }
-    };
-    window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
+  useEditKeys({
+    save: savable && edit && !stale ? () => save.mutate(edit.version) : null,
+    undo: () => edits.undo(name),
+    redo: () => edits.redo(name),
   });
 
   const conflict = save.error instanceof ApiError && save.error.status === 409;

@@ -10,6 +10,7 @@ import { Empty, Notice } from "../../ui/Notice";
 import { suggestedName } from "../../ui/suggestedName";
 import { useUnsaved } from "../../ui/unsaved";
 import { roleEdits } from "../../ui/unsavedEdits";
+import { useOpenFirst } from "../../ui/useOpenFirst";
 import { EffectPanel, type Tab } from "./EffectPanel";
 import type { TotalsChoice } from "./EffectTotals";
 import { RoleEditor } from "./RoleEditor";
@@ -39,10 +40,8 @@ export default function RolesScreen() {
   const dirty = edit !== undefined;
 
   const ofModel = entries.filter((item) => item.role.model === bench.model);
-  const first = ofModel.find((item) => item.role.name === "area-steward") ?? ofModel[0] ?? entries[0];
-  useEffect(() => {
-    if (!wanted && first) navigate(`/roles/${encodeURIComponent(first.role.name)}`, { replace: true });
-  }, [wanted, first, navigate]);
+  const narrows = (item: RoleEntry) => item.role.sentences?.some((sentence) => sentence.rows || sentence.entitlement || sentence.members);
+  useOpenFirst("/roles", (ofModel.find(narrows) ?? ofModel[0] ?? entries[0])?.role.name);
 
   // A role opened by its address brings its model along; switching the model leaves a role of another one.
   const shownRole = useRef<string | undefined>(undefined);

@@ -1,0 +1,45 @@
+import { Modal } from "antd";
+import { useEffect, useState } from "react";
+import { isTyping } from "../ui/keys";
+
+const KEYS: [string, string][] = [
+  ["Ctrl K", "find a person, role, table, page or action"],
+  ["0", "look at all the data"],
+  ["1 to 4", "look as that pinned viewer"],
+  ["Ctrl S", "save what is edited in the draft"],
+  ["Ctrl Z", "undo the last edit"],
+  ["Ctrl Shift Z, Ctrl Y", "redo it"],
+  ["Ctrl Space", "names and values, in the text of a condition"],
+  ["Tab, Shift Tab", "to the next or the last thing on the screen"],
+  ["Esc", "close what is open"],
+  ["?", "this list"],
+];
+
+/** The list of keys, under `?`. */
+export function Keys() {
+  const [open, setOpen] = useState(false);
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (event.key === "?" && !event.ctrlKey && !event.metaKey && !isTyping(event.target)) setOpen(true);
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, []);
+  return (
+    <Modal open={open} title="Keys" footer={null} width={460} onCancel={() => setOpen(false)}>
+      <table className="data">
+        <tbody>
+          {KEYS.map(([key, does]) => (
+            <tr key={key}>
+              <td>
+                <kbd>{key}</kbd>
+              </td>
+              <td>{does}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="soft small">With ⌘ in the place of Ctrl where there is one. While text is written, keys write.</p>
+    </Modal>
+  );
+}
