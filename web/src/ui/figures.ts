@@ -1,11 +1,16 @@
+// Made once: a format made anew for every figure takes most of the time of a long table.
+const percent = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 1 });
+const small = new Intl.NumberFormat("en-GB", { maximumSignificantDigits: 3 });
+const whole = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
+const decimals = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 2 });
+
 /** Values as people read them: figures grouped, shares in per cent, nothing for what is not there. */
 export function shownValue(value: unknown, format?: string | null): string {
   if (value === null || value === undefined) return "";
   if (typeof value === "number") {
-    if (format === "%") return `${(100 * value).toLocaleString("en-GB", { maximumFractionDigits: 1 })} %`;
-    if (value !== 0 && Math.abs(value) < 1) return value.toLocaleString("en-GB", { maximumSignificantDigits: 3 });
-    const digits = Number.isInteger(value) ? 0 : Math.abs(value) >= 1000 ? 0 : 2;
-    return value.toLocaleString("en-GB", { maximumFractionDigits: digits });
+    if (format === "%") return `${percent.format(100 * value)} %`;
+    if (value !== 0 && Math.abs(value) < 1) return small.format(value);
+    return (Number.isInteger(value) || Math.abs(value) >= 1000 ? whole : decimals).format(value);
   }
   if (typeof value === "boolean") return value ? "yes" : "no";
   return String(value);
@@ -18,5 +23,5 @@ export function withUnit(value: unknown, format?: string | null): string {
 }
 
 export function plural(number: number, one: string, many = `${one}s`): string {
-  return `${number.toLocaleString("en-GB")} ${number === 1 ? one : many}`;
+  return `${whole.format(number)} ${number === 1 ? one : many}`;
 }

@@ -1,3 +1,4 @@
+import { memo, useCallback, useRef } from "react";
 import type { ModelAnswer } from "../../api/client";
 import { shownValue } from "../../ui/figures";
 import { Scroll } from "../../ui/Scroll";
@@ -19,11 +20,18 @@ type Props = {
 
 /** Rows before and after the edit, withheld ones in their places; a row can be asked why. */
 export function EffectRows({ model, answer, table, at, ask, who }: Props) {
+  const latest = useRef({ ask, who, table });
+  latest.current = { ask, who, table };
+  const act = useCallback((what: "why" | "who", value: string | number, column: string) => {
+    const { ask, who, table } = latest.current;
+    if (what === "why") ask?.(value, `${table} ${String(value)}`);
+    else who?.(column, value, `${table} ${String(value)}`);
+  }, []);
   const before = answer.before.rows;
   const after = answer.after?.rows ?? before;
   if (!before || !after || !table) return null;
   const shape = model?.document.tables?.find((item) => item.name === table);
-  const order = after.columns.map((_, index) => index).slice(0, PREVIEW_COLUMNS);
+  const columns = after.columns.slice(0, PREVIEW_COLUMNS);
   const keyAt = after.columns.indexOf(shape?.key ?? "");
   const lost = after.rows.filter((row, index) => before.rows[index]?.states[at] && !row.states[at]).length;
   const gained = after.rows.filter((row, index) => !before.rows[index]?.states[at] && row.states[at]).length;
@@ -33,68 +41,29 @@ export function EffectRows({ model, answer, table, at, ask, who }: Props) {
         <table className="data">
           <thead>
             <tr>
-              {order.map((index) => (
-                <th key={after.columns[index]} className={typeof after.rows[0]?.values[index] === "number" ? "number" : ""}>
-                  {after.columns[index]}
+              {columns.map((column, index) => (
+                <th key={column} className={typeof after.rows[0]?.values[index] === "number" ? "number" : ""}>
+                  {column}
                 </th>
               ))}
               {ask && <th aria-label="why" />}
             </tr>
           </thead>
           <tbody>
-            {after.rows.map((row, place) => {
-              const states = row.states[at] ?? null;
-              const had = before.rows[place]?.states[at] ?? null;
-              const change = had && !states ? "lost" : !had && states ? "gained" : "";
-              return (
-                <tr
-                  key={place}
-                  className={change}
-                  title={
-                    change === "lost" ? "would be lost by this edit" : change === "gained" ? "would be gained by this edit" : undefined
-                  }
-                >
-                  {order.map((index) => {
-                    const withheld = states === null && change !== "lost" && index !== keyAt;
-                    const state = withheld ? "hidden" : (states?.[index] ?? "clear");
-                    const value = states === null ? row.values[index] : row.shown[at]?.[index];
-                    return (
-                      <SeenCell key={after.columns[index]} state={state} number={typeof row.values[index] === "number"}>
-                        {shownValue(value)}
-                      </SeenCell>
-                    );
-                  })}
-                  {ask && (
-                    <td className="right nowrap">
-                      <button
-                        type="button"
-                        className="textlink small"
-                        onClick={() => {
-                          const named = keyAt >= 0 ? (row.values[keyAt] as string | number) : row.row;
-                          ask(named, `${table} ${String(named)}`);
-                        }}
-                      >
-                        why
-                      </button>
-                      {who && keyAt >= 0 && (
-                        <>
-                          {" "}
-                          <button
-                            type="button"
-                            className="textlink small"
-                            onClick={() =>
-                              who(after.columns[keyAt] ?? "", row.values[keyAt] as string | number, `${table} ${String(row.values[keyAt])}`)
-                            }
-                          >
-                            who
-                          </button>
-                        </>
-                      )}
-                    </td>
-                  )}
-                </tr>
-              );
-            })}
+            {after.rows.map((row, place) => (
+              <Line
+                key={place}
+                columns={columns}
+                keyAt={keyAt}
+                values={row.values}
+                states={row.states[at] ?? null}
+                had={before.rows[place]?.states[at] !== undefined && before.rows[place]?.states[at] !== null}
+                shown={row.shown[at] ?? null}
+                act={ask ? act : null}
+                whoToo={who !== null}
+                row={row.row}
+              />
+            ))}
           </tbody>
         </table>
       </Scroll>
@@ -107,3 +76,58 @@ export function EffectRows({ model, answer, table, at, ask, who }: Props) {
     </>
   );
 }
+
+type State = NonNullable<NonNullable<EffectAnswer["before"]["rows"]>["rows"][number]["states"][number]>[number];
+type LineProps = {
+  columns: string[];
+  keyAt: number;
+  row: number;
+  values: unknown[];
+  /** The states of its cells after the edit; null where the row is withheld. */
+  states: State[] | null;
+  /** Whether it was seen before the edit. */
+  had: boolean;
+  shown: unknown[] | null;
+  act: ((what: "why" | "who", value: string | number, column: string) => void) | null;
+  whoToo: boolean;
+};
+
+/** One row; drawn anew only where it changed, so that a keystroke does not draw hundreds of rows. */
+const Line = memo(
+  function Line({ columns, keyAt, row, values, states, had, shown, act, whoToo }: LineProps) {
+    const change = had && !states ? "lost" : !had && states ? "gained" : "";
+    const key = (keyAt >= 0 ? values[keyAt] : row) as string | number;
+    return (
+      <tr
+        className={change}
+        title={change === "lost" ? "would be lost by this edit" : change === "gained" ? "would be gained by this edit" : undefined}
+      >
+        {columns.map((column, index) => {
+          const withheld = states === null && change !== "lost" && index !== keyAt;
+          const state = withheld ? "hidden" : (states?.[index] ?? "clear");
+          return (
+            <SeenCell key={column} state={state} number={typeof values[index] === "number"}>
+              {shownValue(states === null ? values[index] : shown?.[index])}
+            </SeenCell>
+          );
+        })}
+        {act && (
+          <td className="right nowrap">
+            <button type="button" className="textlink small" onClick={() => act("why", key, "")}>
+              why
+            </button>
+            {whoToo && keyAt >= 0 && (
+              <>
+                {" "}
+                <button type="button" className="textlink small" onClick={() => act("who", key, columns[keyAt] ?? "")}>
+                  who
+                </button>
+              </>
+            )}
+          </td>
+        )}
+      </tr>
+    );
+  },
+  (one, other) => one.act === other.act && JSON.stringify(one) === JSON.stringify(other),
+);

@@ -43,6 +43,10 @@ export function ConditionBuilder(props: Props) {
       : local.current?.where === where
         ? local.current.group
         : answered;
+  // While a text is checked, or does not check out, the picker stays as it last was, and out of reach.
+  const before = useRef<Group | null>(null);
+  if (group) before.current = group;
+  const drawn = group ?? (group === null ? null : before.current);
   const valuesOf = async (name: string, typed: string): Promise<string[]> => {
     const subject = subjects.find((item) => name === `${item.table}.${item.column}` || (item.table === table && name === item.column));
     if (subject?.type !== "text") return [];
@@ -54,18 +58,7 @@ export function ConditionBuilder(props: Props) {
   return (
     <div className="rows-editor">
       <div className="box">
-        {group ? (
-          <Picker
-            {...props}
-            viewerValues={props.viewerValues ?? (() => null)}
-            group={group}
-            change={(next) => {
-              const text = groupText(next, table);
-              local.current = { where: text, group: next };
-              onChange(text);
-            }}
-          />
-        ) : (
+        {!group && (problem || !drawn) && (
           <p className="soft small">
             {problem
               ? "When the text checks out, the picker follows it."
@@ -73,6 +66,20 @@ export function ConditionBuilder(props: Props) {
                 ? "The condition carries a comment, which picking would lose. Edit it as text."
                 : "Reading…"}
           </p>
+        )}
+        {drawn && (
+          <div inert={!group} className={!group && problem ? "behind" : ""}>
+            <Picker
+              {...props}
+              viewerValues={props.viewerValues ?? (() => null)}
+              group={drawn}
+              change={(next) => {
+                const text = groupText(next, table);
+                local.current = { where: text, group: next };
+                onChange(text);
+              }}
+            />
+          </div>
         )}
       </div>
       <div className="box">

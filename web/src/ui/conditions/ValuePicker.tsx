@@ -1,6 +1,6 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { Button, Checkbox, Input } from "antd";
-import { useState } from "react";
+import { memo, useCallback, useRef, useState } from "react";
 import { api, data } from "../../api/client";
 import { count } from "../Share";
 
@@ -20,6 +20,9 @@ export function ValuePicker({ model, table, column, values, onChange }: Props) {
   const chosen = new Set(values.map(String));
   const toggle = (value: unknown) =>
     onChange(chosen.has(String(value)) ? values.filter((item) => String(item) !== String(value)) : [...values, value]);
+  const latest = useRef(toggle);
+  latest.current = toggle;
+  const stableToggle = useCallback((value: unknown) => latest.current(value), []);
   const missing = values.filter(
     (value) =>
       search === "" && (found.data?.distinct ?? 0) <= 200 && !found.data?.values.some((entry) => String(entry.value) === String(value)),
@@ -73,13 +76,13 @@ export function ValuePicker({ model, table, column, values, onChange }: Props) {
             </div>
           ))}
         {found.data?.values.map((entry) => (
-          <div key={String(entry.value)} className="row">
-            <Checkbox checked={chosen.has(String(entry.value))} onChange={() => toggle(entry.value)}>
-              {String(entry.value)}
-            </Checkbox>
-            <span className="grow" />
-            <span className="soft small">{count(entry.rows)}</span>
-          </div>
+          <ValueLine
+            key={String(entry.value)}
+            value={entry.value}
+            rows={entry.rows}
+            checked={chosen.has(String(entry.value))}
+            toggle={stableToggle}
+          />
         ))}
         {found.data && found.data.values.length === 0 && <p className="soft small">No value matches.</p>}
         {found.isError && <p className="warn small">{found.error.message}</p>}
@@ -94,6 +97,21 @@ export function ValuePicker({ model, table, column, values, onChange }: Props) {
     </>
   );
 }
+
+type LineProps = { value: unknown; rows: number; checked: boolean; toggle: (value: unknown) => void };
+
+/** One value with its rows; drawn anew only where it changed. */
+const ValueLine = memo(function ValueLine({ value, rows, checked, toggle }: LineProps) {
+  return (
+    <div className="row">
+      <Checkbox checked={checked} onChange={() => toggle(value)}>
+        {String(value)}
+      </Checkbox>
+      <span className="grow" />
+      <span className="soft small">{count(rows)}</span>
+    </div>
+  );
+});
 
 type PasteProps = { path: { model: string; table: string; column: string }; add: (values: unknown[]) => void; close: () => void };
 
