@@ -223,6 +223,16 @@ def test_a_rule_that_hides_everything_says_so(admin: Browser) -> None:
     admin.click("Discard")
 
 
+def test_an_edit_that_contradicts_itself_says_which_table_it_empties(admin: Browser) -> None:
+    admin.pin("j.ames")
+    admin.open("/roles/area-steward")
+    admin.press("[data-testid=sentence-0] .words")
+    admin.write_condition("area = 'Fen End' AND area = 'Sound'")
+    admin.sees("This edit leaves no row of site.")
+    admin.click("Discard")
+    admin.until(lambda: "leaves no row" not in admin.text(), "the saved rule again")
+
+
 def test_why_follows_the_rules_of_an_unsaved_edit(admin: Browser) -> None:
     admin.open("/roles/area-steward")
     admin.pin("j.ames")

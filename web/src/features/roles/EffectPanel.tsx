@@ -13,6 +13,7 @@ import { EffectPage } from "./EffectPage";
 import { EffectRows } from "./EffectRows";
 import { EffectTotals, type TotalsChoice } from "./EffectTotals";
 import { MemberSide } from "./MemberSide";
+import { decidedTable } from "./sentence";
 import { type EffectQuery, type Mode, viewersFor } from "./useEffectOf";
 
 export type Tab = "rows" | "totals" | "page" | "objects" | "why";
@@ -85,6 +86,7 @@ export function EffectPanel(props: Props) {
   const before = answer?.before.shares[at];
   const shown = answer?.after?.shares[at] ?? before;
   const refused = shown?.refused;
+  const decided = (role.sentences ?? []).map((sentence) => decidedTable(sentence, model)).filter((name) => name !== null);
   const viewer = viewersFor([pin.viewer], mode, entry.role.name)[0] ?? pin.viewer;
   const everything = typeof viewer === "object" && "all_data" in viewer;
   const askRow = (row: string | number, title: string) => {
@@ -118,7 +120,7 @@ export function EffectPanel(props: Props) {
           {mode === "alone" && role.kind === "limit" ? "A limit opens nothing on its own. Look with all roles held." : refused.message}
         </Notice>
       )}
-      {shown && !refused && <NothingLeft share={shown} />}
+      {shown && !refused && <NothingLeft share={shown} before={before ?? null} decided={decided} />}
       {bench.pins.length > 1 && (
         <div className="row small">
           <button type="button" className="textlink" aria-pressed={together} onClick={() => setTogether(!together)}>
@@ -209,13 +211,31 @@ function Held({ pinned, mode, setMode }: { pinned: unknown; mode: Mode; setMode:
   );
 }
 
-/** A rule that hides every row of a model says so, instead of showing empty bars only. */
-function NothingLeft({ share }: { share: Schemas["ModelShare"] }) {
+/** A rule that hides every row of a model, or of a table it decides, says so, instead of showing empty bars only. */
+function NothingLeft({
+  share,
+  before,
+  decided,
+}: {
+  share: Schemas["ModelShare"];
+  before: Schemas["ModelShare"] | null;
+  decided: string[];
+}) {
   const some = share.tables.some((item) => item.rows > 0 && (item.visible ?? 0) > 0);
-  if (some || share.tables.length === 0) return null;
+  if (share.tables.length === 0) return null;
+  if (!some)
+    return (
+      <Notice kind="careful">
+        Nothing is left: no row of any table is visible. Do two sentences contradict one another, or does a value match no row?
+      </Notice>
+    );
+  const had = (table: string) => (before?.tables.find((item) => item.table === table)?.visible ?? 0) > 0;
+  const emptied = share.tables.filter((item) => decided.includes(item.table) && item.visible === 0 && had(item.table));
+  if (emptied.length === 0) return null;
   return (
     <Notice kind="careful">
-      Nothing is left: no row of any table is visible. Do two sentences contradict one another, or does a value match no row?
+      This edit leaves no row of {emptied.map((item) => item.table).join(", ")}. Does the sentence contradict itself or another one, or does
+      a value match no row?
     </Notice>
   );
 }
