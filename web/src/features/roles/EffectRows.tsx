@@ -55,6 +55,7 @@ export function EffectRows({ model, answer, table, at, ask, who }: Props) {
                 key={place}
                 columns={columns}
                 keyAt={keyAt}
+                keyName={after.columns[keyAt] ?? ""}
                 values={row.values}
                 states={row.states[at] ?? null}
                 had={before.rows[place]?.states[at] !== undefined && before.rows[place]?.states[at] !== null}
@@ -80,7 +81,9 @@ export function EffectRows({ model, answer, table, at, ask, who }: Props) {
 type State = NonNullable<NonNullable<EffectAnswer["before"]["rows"]>["rows"][number]["states"][number]>[number];
 type LineProps = {
   columns: string[];
+  /** Where the key stands among the values, -1 where there is none; it need not be among the columns drawn. */
   keyAt: number;
+  keyName: string;
   row: number;
   values: unknown[];
   /** The states of its cells after the edit; null where the row is withheld. */
@@ -94,7 +97,7 @@ type LineProps = {
 
 /** One row; drawn anew only where it changed, so that a keystroke does not draw hundreds of rows. */
 const Line = memo(
-  function Line({ columns, keyAt, row, values, states, had, shown, act, whoToo }: LineProps) {
+  function Line({ columns, keyAt, keyName, row, values, states, had, shown, act, whoToo }: LineProps) {
     const change = had && !states ? "lost" : !had && states ? "gained" : "";
     const key = (keyAt >= 0 ? values[keyAt] : row) as string | number;
     return (
@@ -119,7 +122,7 @@ const Line = memo(
             {whoToo && keyAt >= 0 && (
               <>
                 {" "}
-                <button type="button" className="textlink small" onClick={() => act("who", key, columns[keyAt] ?? "")}>
+                <button type="button" className="textlink small" onClick={() => act("who", key, keyName)}>
                   who
                 </button>
               </>
