@@ -7,7 +7,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, assert_never
 
 import typer
 from pydantic import ValidationError
@@ -20,14 +20,27 @@ from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.reading import Origins, locate, read_document, read_folder_located
 from moorland.core.bundle.values import value_of_text
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.questions import Answer, ChangeAnswer, MembersAnswer, PagesAnswer, Questions, Refusal, Refused, RowsAnswer, TotalsAnswer
+from moorland.core.engine.pushdown import Statement
+from moorland.core.engine.questions import (
+    Answer,
+    ChangeAnswer,
+    MembersAnswer,
+    ObjectsAnswer,
+    PagesAnswer,
+    Questions,
+    Refusal,
+    Refused,
+    RowsAnswer,
+    TotalsAnswer,
+)
 from moorland.core.insight.findings.finding import WEIGHTS, Finding
 from moorland.core.insight.findings.noticing import notice
 from moorland.core.insight.impact import grouped, impact
 from moorland.core.insight.promises import PromiseResult, run_promises
 from moorland.core.insight.remedies import remedies
 from moorland.core.insight.trace import Traced, trace, where_they_part
-from moorland.core.language.sql import NotInSql
+from moorland.core.language.dialects import DIALECTS
+from moorland.core.language.sql_parts import NotInSql
 from moorland.core.people import Viewer
 from moorland.core.sources.files import folder_loader, read_table
 
@@ -187,49 +200,65 @@ def _read_questions(path: Path) -> Questions:
 def plain_answer(answer: Answer) -> dict[str, Any]:
     """An answer as the JSON of bundle.md."""
     plain = answer.model_dump(mode="json")
-    if isinstance(answer, ChangeAnswer):
-        del plain["reasons"]
-    if isinstance(answer, TotalsAnswer):
-        del plain["kept_out"]
-        for line in plain["lines"]:
-            if line["depth"] is None:
-                del line["depth"]
+    match answer:
+        case ChangeAnswer():
+            del plain["reasons"]
+        case TotalsAnswer():
+            del plain["kept_out"]
+            for line in plain["lines"]:
+                if line["depth"] is None:
+                    del line["depth"]
+        case RowsAnswer() | ObjectsAnswer() | MembersAnswer() | PagesAnswer() | Refusal():
+            pass
+        case _:
+            assert_never(answer)
     return plain
 
 
 def _print_answer(viewer: Viewer, answer: Answer) -> None:
     name = viewer.login or "(imagined)"
-    if isinstance(answer, Refusal):
-        output.print(f"{name}: {answer.error.code}: {answer.error.message}", markup=False)
-        return
     table = RichTable(title=name, title_justify="left")
-    if isinstance(answer, RowsAnswer):
-        for column in answer.columns:
-            table.add_column(column)
-        for row in answer.rows:
-            table.add_row(*(_shown(value) for value in row))
-    elif isinstance(answer, TotalsAnswer):
-        for column in answer.by:
-            table.add_column(column)
-        for measure in answer.measures:
-            table.add_column(measure, justify="right")
-        for line in answer.lines:
-            table.add_row(*(_shown(value) for value in line.key), *[""] * (len(answer.by) - len(line.key)), *(_shown(value) for value in line.values))
-        table.add_row(*(["Total", *[""] * (len(answer.by) - 1)] if answer.by else []), *(_shown(value) for value in answer.total), style="bold")
-    elif isinstance(answer, MembersAnswer):
-        table.add_column("member")
-        table.add_column("rows", justify="right")
-        for member in answer.members:
-            table.add_row(" › ".join(_shown(value) or "(blank)" for value in member.path), str(member.rows))
-    else:
-        table.add_column("action" if isinstance(answer, PagesAnswer) else "object")
-        table.add_column("names")
-        for key, value in answer.model_dump().items():
-            names = [f"{owner}({', '.join(columns)})" for owner, columns in value.items()] if isinstance(value, dict) else value
-            table.add_row(key, ", ".join(names))
+    match answer:
+        case Refusal():
+            output.print(f"{name}: {answer.error.code}: {answer.error.message}", markup=False)
+            return
+        case RowsAnswer():
+            _columns(table, answer.columns)
+            for row in answer.rows:
+                table.add_row(*(_shown(value) for value in row))
+        case TotalsAnswer():
+            _columns(table, answer.by)
+            for measure in answer.measures:
+                table.add_column(measure, justify="right")
+            for line in answer.lines:
+                table.add_row(*(_shown(value) for value in line.key), *[""] * (len(answer.by) - len(line.key)), *(_shown(value) for value in line.values))
+            table.add_row(*(["Total", *[""] * (len(answer.by) - 1)] if answer.by else []), *(_shown(value) for value in answer.total), style="bold")
+        case MembersAnswer():
+            table.add_column("member")
+            table.add_column("rows", justify="right")
+            for member in answer.members:
+                table.add_row(" › ".join(_shown(value) or "(blank)" for value in member.path), str(member.rows))
+        case ChangeAnswer():
+            _columns(table, ["rows", "count", "why"])
+            for word, count in (("meant", answer.meant), ("allowed", answer.allowed), ("refused", answer.refused)):
+                table.add_row(word, str(count), "")
+            for why, count in (answer.reasons or {}).items():
+                table.add_row("", str(count), why)
+        case ObjectsAnswer() | PagesAnswer():
+            _columns(table, ["action" if isinstance(answer, PagesAnswer) else "object", "names"])
+            for key, value in answer.model_dump().items():
+                names = [f"{owner}({', '.join(columns)})" for owner, columns in value.items()] if isinstance(value, dict) else value
+                table.add_row(key, ", ".join(names))
+        case _:
+            assert_never(answer)
     output.print(table)
     if isinstance(answer, RowsAnswer):
         output.print(f"{len(answer.rows)} of {answer.visible} visible rows", markup=False)
+
+
+def _columns(table: RichTable, names: list[str]) -> None:
+    for name in names:
+        table.add_column(name)
 
 
 def _shown(value: Any) -> str:
@@ -380,8 +409,8 @@ def sql(
 ) -> None:
     """The secured SQL of questions about rows and totals, with the viewer's values as bound parameters."""
     try:
-        if dialect not in ("sqlite", "postgres"):
-            raise BundleError([Problem("dialect", f"{dialect} is not sqlite or postgres.")])
+        if dialect not in DIALECTS:
+            raise BundleError([Problem("dialect", f"{dialect} is not {' or '.join(DIALECTS)}.")])
         asked = _read_questions(questions)
         evaluator = _evaluator(bundle, asked.as_of)
         viewers = list(evaluator.everyone()) if asked.viewers == "everyone" else [evaluator.viewer(reference) for reference in asked.viewers]
@@ -392,8 +421,7 @@ def sql(
         answers: list[dict[str, Any]] = []
         for question in asked.ask:
             try:
-                made = evaluator.sql(viewer, question, dialect)  # type: ignore[arg-type]
-                answers.append({"statements": [{**vars(item), "parameters": {key: str(value) for key, value in item.parameters.items()}} for item in made]})
+                answers.append({"statements": [_plain_statement(item) for item in evaluator.sql(viewer, question, DIALECTS[dialect])]})
             except Refused as refused:
                 answers.append(refused.answer().model_dump())
             except NotInSql as error:
@@ -408,9 +436,17 @@ def sql(
                 output.print(f"-- {entry['viewer']}: {' '.join(filter(None, (item['gives'], item['measure'])))}", markup=False)
                 output.print(f"{item['sql']};", markup=False)
                 for name, value in item["parameters"].items():
-                    output.print(f"--   {name} = {value}", markup=False)
+                    output.print(f"--   {name} ({item['types'][name]}) = {value}", markup=False)
+                if item["looks_up"]:
+                    output.print(f"--   slow without an index on {', '.join(item['looks_up'])}: each row looks another up by it", markup=False)
             if "error" in answer:
                 output.print(f"-- {entry['viewer']}: {answer['error']['code']}: {answer['error']['message']}", markup=False)
+
+
+def _plain_statement(statement: Statement) -> dict[str, Any]:
+    """A statement as JSON: numbers and booleans as such, days as ISO text, with the type of each value beside."""
+    values = {name: value if isinstance(value, bool | int | float | str) else value.isoformat() for name, value in statement.parameters.items()}
+    return {**vars(statement), "parameters": values}
 
 
 def _totals_named(names: list[str], old: Evaluator, new: Evaluator) -> list[tuple[str, str]]:

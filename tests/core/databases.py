@@ -16,7 +16,7 @@ from typing import Any
 
 import psycopg
 
-from moorland.core.language.sql import SQL_TYPES, Dialect, stored_value
+from moorland.core.language.dialects import DIALECTS, Dialect
 from tests.core.oracle.worlds import COLUMNS, World
 
 
@@ -32,12 +32,12 @@ class Database:
         cursor = self.connection.cursor()
         for table, columns in COLUMNS.items():
             if not self.made:
-                shape = ", ".join(f'"{name}" {SQL_TYPES[self.dialect][type_]}' for name, type_ in columns.items())
+                shape = ", ".join(f'"{name}" {self.dialect.types[type_]}' for name, type_ in columns.items())
                 cursor.execute(f'CREATE TABLE "{table}" ({shape})')
             cursor.execute(f'DELETE FROM "{table}"')
-            marks = ", ".join(["?" if self.dialect == "sqlite" else "%s"] * len(columns))
+            marks = ", ".join(["?" if self.dialect.name == "sqlite" else "%s"] * len(columns))
             for row in world.rows(table):
-                cursor.execute(f'INSERT INTO "{table}" VALUES ({marks})', [stored_value(value, self.dialect) for value in row])
+                cursor.execute(f'INSERT INTO "{table}" VALUES ({marks})', [self.dialect.stored(value) for value in row])
         self.made = True
 
     def answer(self, sql: str, parameters: dict[str, Any]) -> list[list[Any]]:
@@ -55,7 +55,7 @@ def plain(value: Any) -> Any:
 
 def sqlite() -> Database:
     """SQLite in memory."""
-    return Database("sqlite", sqlite3.connect(":memory:"))
+    return Database(DIALECTS["sqlite"], sqlite3.connect(":memory:"))
 
 
 @contextlib.contextmanager
@@ -80,7 +80,7 @@ def postgres() -> Iterator[Database]:
             with psycopg.connect(
                 host=str(folder), port=port, user="postgres", dbname="postgres", autocommit=True, cursor_factory=psycopg.ClientCursor
             ) as connection:
-                yield Database("postgres", connection)
+                yield Database(DIALECTS["postgres"], connection)
         finally:
             subprocess.run([programs / "pg_ctl", "-D", folder / "data", "-m", "immediate", "stop"], **options)
     finally:

@@ -10,7 +10,8 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from moorland.core.engine.questions import Question, Refused, RowsAnswer, TotalsAnswer
-from moorland.core.language.sql import NotInSql
+from moorland.core.language.dialects import DIALECTS
+from moorland.core.language.sql_parts import NotInSql
 from tests.core.databases import Database, postgres, sqlite
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.worlds import MEASURES, World
@@ -152,12 +153,12 @@ BY_WORDS = {"rows": {"table": "site", "where": ("in_viewer", ("col", "site.statu
 def test_what_sql_cannot_answer_yet_says_so() -> None:
     core = World(11, "sql").opened(MASKED).core()
     with pytest.raises(NotInSql, match="masks"):
-        core.sql(core.viewer("ann"), Question.model_validate({"rows": {"model": "farm", "table": "site", "columns": ["site.status"]}}), "sqlite")
+        core.sql(core.viewer("ann"), Question.model_validate({"rows": {"model": "farm", "table": "site", "columns": ["site.status"]}}), DIALECTS["sqlite"])
 
 
 def test_values_of_the_viewer_are_bound_and_never_written() -> None:
     world = World(11, "sql").opened(BY_WORDS)
     world.person["words"] = ["'; DROP TABLE site; --"]
     core = world.core()
-    made = core.sql(core.viewer("ann"), Question.model_validate({"rows": {"model": "farm", "table": "site"}}), "postgres")
+    made = core.sql(core.viewer("ann"), Question.model_validate({"rows": {"model": "farm", "table": "site"}}), DIALECTS["postgres"])
     assert all("DROP" not in statement.sql and "'; DROP TABLE site; --" in statement.parameters.values() for statement in made)

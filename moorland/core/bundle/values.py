@@ -2,6 +2,7 @@
 
 import datetime
 import math
+from typing import assert_never
 
 from moorland.core.bundle.shape import Scalar, ValueType
 
@@ -40,3 +41,22 @@ def value_of_text(text: str, type_: ValueType) -> TypedValue:
     except ValueError:
         written = text
     return typed_value(written, type_)
+
+
+def type_of_value(value: TypedValue) -> ValueType:
+    """The type of a Python value (1.1)."""
+    match value:
+        case bool():
+            return "boolean"
+        case int():
+            return "integer"
+        case float():
+            return "number"
+        case datetime.datetime():
+            return "timestamp"
+        case datetime.date():
+            return "date"
+        case str():
+            return "text"
+        case _:
+            assert_never(value)

@@ -1,5 +1,6 @@
 """Aggregates over groups of rows, with SQL's treatment of nulls (semantics.md 4.7)."""
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -7,6 +8,8 @@ import numpy as np
 from moorland.core.language.vectors import Array, Domain, Mask, Vector
 
 _EXACT = 2**53
+#: Sums beyond the largest number are added up again in units of this, so that whether they fit depends on the total and on no order.
+_UNIT = 2.0**64
 
 
 def aggregate(function: str, distinct: bool, values: Array, known: Mask, groups: Array, size: int) -> Vector:
@@ -18,33 +21,67 @@ def aggregate(function: str, distinct: bool, values: Array, known: Mask, groups:
         values, groups = values[known], groups[known]
     if distinct:
         values, groups = _once_each(values, groups)
-    counts = np.bincount(groups, minlength=size)
-    some = counts > 0
+    return combined(function, None, values, groups, size)
+
+
+def combined(function: str, counts: Array | None, values: Array, groups: Array, size: int) -> Vector:
+    """The aggregate in each group of parts: how many values each part holds (None: one each), and their sum or extreme.
+
+    A part without values counts for nothing, whatever stands in it.
+    """
+    if counts is None:
+        numbers = np.bincount(groups, minlength=size)
+    else:
+        held = counts > 0
+        if not held.all():
+            counts, values, groups = counts[held], values[held], groups[held]
+        numbers = np.bincount(groups, weights=counts, minlength=size).astype(np.int64)
     if function == "COUNT":
-        return Vector(counts.astype(np.int64), np.ones(size, np.bool_))
-    if function == "SUM":
-        totals, valid = _sums(values, groups, size)
-        return Vector(totals, some & valid)
+        return finished(function, numbers, numbers)
+    if function in ("SUM", "AVG"):
+        if values.dtype == np.int64:
+            return finished(function, numbers, *_whole_sums(values, groups, size))
+        return finished(function, numbers, added(lambda part: np.bincount(groups, weights=part, minlength=size), values))
+    return finished(function, numbers, _extremes(function, values, groups, size))
+
+
+def added(add: Callable[[Array], Array], values: Array) -> Array:
+    """Sums of values, not finite only where the total itself is beyond the largest number."""
+    totals = add(values)
+    beyond = ~np.isfinite(totals)
+    if beyond.any():
+        with np.errstate(over="ignore"):
+            totals = np.where(beyond, add(values / _UNIT) * _UNIT, totals)
+    return totals
+
+
+def finished(function: str, counts: Array, values: Array, fits: Mask | None = None) -> Vector:
+    """An aggregate from how many values count and their sum or extreme; null where none does, or where a sum is beyond its type (1.4, 4.7).
+
+    `fits` says where a sum of whole numbers is within 64 bits.
+    """
+    if function == "COUNT":
+        return Vector(counts.astype(np.int64), np.ones(len(counts), np.bool_))
+    known = counts > 0
+    if function in ("SUM", "AVG"):
+        valid = fits if fits is not None else np.isfinite(values) if values.dtype.kind == "f" else np.ones(len(values), np.bool_)
+        values, known = np.where(valid, values, values.dtype.type(0)), known & valid
     if function == "AVG":
-        totals, valid = _sums(values, groups, size)
-        return Vector(totals.astype(np.float64) / np.maximum(counts, 1), some & valid)
-    return Vector(_extremes(function, values, groups, size), some)
+        values = values.astype(np.float64) / np.maximum(counts, 1)
+    return Vector(values, known)
 
 
-def _sums(values: Array, groups: Array, size: int) -> tuple[Array, Mask]:
-    """Sums by group, exact for integers; where a sum is beyond its type it is not valid."""
-    if values.dtype != np.int64:
-        totals = np.bincount(groups, weights=values, minlength=size)
-        return np.nan_to_num(totals, nan=0.0, posinf=0.0, neginf=0.0), np.isfinite(totals)
-    largest = int(max(abs(int(values.max(initial=0))), abs(int(values.min(initial=0)))))
+def _whole_sums(values: Array, groups: Array, size: int) -> tuple[Array, Mask]:
+    """Sums of whole numbers by group, exact, and where they fit into 64 bits."""
+    largest = max(abs(int(values.max(initial=0))), abs(int(values.min(initial=0))))
     if largest * max(len(values), 1) < _EXACT:
         return np.bincount(groups, weights=values, minlength=size).astype(np.int64), np.ones(size, np.bool_)
     high, low = np.zeros(size, np.int64), np.zeros(size, np.int64)
     np.add.at(high, groups, values >> 32)
     np.add.at(low, groups, values & 0xFFFFFFFF)
     exact = [(int(top) << 32) + int(bottom) for top, bottom in zip(high, low, strict=True)]
-    valid = np.array([-(2**63) <= total < 2**63 for total in exact], dtype=np.bool_)
-    return np.array([total if fits else 0 for total, fits in zip(exact, valid, strict=True)], dtype=np.int64), valid
+    fits = np.array([-(2**63) <= total < 2**63 for total in exact], dtype=np.bool_)
+    return np.array([total if fit else 0 for total, fit in zip(exact, fits, strict=True)], dtype=np.int64), fits
 
 
 def _once_each(values: Array, groups: Array) -> tuple[Array, Array]:

@@ -67,7 +67,7 @@ def try_change(model: ViewerModel, question: ChangeQuestion, attributes: dict[st
             raise Refused("invalid", f"{name} is derived and cannot be set.")
     if question.insert is not None:
         return _Attempt(model, table, "insert").insert([{columns[name][1]: value for name, value in row.items()} for row in written])
-    rows = np.flatnonzero(Listing(model, table, condition).matching)
+    rows = Listing(model, table, condition).rows
     read = tree.columns_read(condition) if condition is not None else frozenset()
     if question.delete is not None:
         return _Attempt(model, table, "delete").delete(rows, read)
@@ -106,11 +106,11 @@ class _Attempt:
 
         def both(role: RoleRows) -> Mask:
             old = self._visible(role, self.data, rows) & self._holds(role, self.data, rows)
-            return old & new.visible(role.role) & new.holds(role.role)
+            return old & new.visible(role.role) & new.holds(role.role) & new.clear(role.role)
 
         def both_limited(role: RoleRows) -> Mask:
             old = self._visible(role, self.data, rows) & self._unless_silent(role, self.data, rows)
-            return old & new.visible(role.role) & new.unless_silent(role.role)
+            return old & new.visible(role.role) & new.unless_silent(role.role) & new.clear(role.role)
 
         granted = self._any_grant(rows, [*read, *keys], both)
         return self._outcome(granted, self._every_limit(rows, keys, both_limited), sound)
@@ -124,9 +124,9 @@ class _Attempt:
         granted = np.zeros(len(written), dtype=np.bool_)
         limited = np.ones(len(written), dtype=np.bool_)
         for grant in self.model.granting((), (self.table,)):
-            granted |= new.clear(grant.role, written) & new.visible(grant.role) & new.holds(grant.role)
+            granted |= new.clear(grant.role) & new.visible(grant.role) & new.holds(grant.role)
         for limit in self.model.limits:
-            limited &= new.clear(limit.role, written) & new.visible(limit.role) & new.unless_silent(limit.role)
+            limited &= new.clear(limit.role) & new.visible(limit.role) & new.unless_silent(limit.role)
         return self._outcome(granted, limited, sound)
 
     def _any_grant(self, rows: Array, clear: Iterable[ColumnKey], test: Callable[[RoleRows], Mask]) -> Mask:
@@ -264,15 +264,15 @@ class _NewRows:
         """The same for a limit role."""
         return self._test(role, lambda held, data, rows, places: self._attempt._unless_silent(held, data, rows))
 
-    def clear(self, role: CompiledRole, written: Sequence[dict[str, Scalar | None]]) -> Mask:
+    def clear(self, role: CompiledRole) -> Mask:
         """Whether what each new row sets is clear under the role."""
 
         def test(held: RoleRows, data: ModelData, rows: Array, places: Array) -> Mask:
             result = np.ones(len(rows), dtype=np.bool_)
-            for column in sorted({column for row in written for column in row}):
+            for column in sorted({column for row in self._values for column in row}):
                 states = held.states(self._attempt.table, (self._attempt.table, column))
                 clear = np.full(len(rows), states == CLEAR) if isinstance(states, int) else states[rows] == CLEAR
-                sets = np.array([column in written[place] for place in places.tolist()], dtype=np.bool_)
+                sets = np.array([column in self._values[place] for place in places.tolist()], dtype=np.bool_)
                 result &= clear | ~sets
             return result
 
@@ -280,10 +280,13 @@ class _NewRows:
 
 
 def row_by_row(model: ViewerModel, table: str) -> bool:
-    """Whether visibility in a table looks at its rows one by one: nothing reads the table as a whole, or reaches it from other rows."""
+    """Whether visibility in a table looks at its rows one by one: nothing reads the table as a whole, or reaches it from other rows.
+
+    Where any restriction travels up, a row can hold others in sight, itself among them; then it does not.
+    """
     schema = model.data.schema
     names = schema.names_of(table)
-    if len(names) > 1 or any(step.carries_up and step.one == table for steps in schema.parents.values() for step in steps):
+    if len(names) > 1 or any(step.carries_up for steps in schema.parents.values() for step in steps):
         return False
     for rows in (*model.grants, *model.limits):
         for rule in rows.role.rows:

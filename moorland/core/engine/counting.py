@@ -7,8 +7,10 @@ from typing import Any
 
 import numpy as np
 
+from moorland.core.engine.asked import Asked, granting_measure
+from moorland.core.engine.cells import plain_values
 from moorland.core.engine.grouping import codes_with_null, group_labels
-from moorland.core.engine.masking import CLEAR, Entering, ShownColumn, entering, plain_values
+from moorland.core.engine.masking import CLEAR, Entering, ShownColumn, entering
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.strata import Strata, strata_for
@@ -20,27 +22,6 @@ from moorland.core.language.measures import CheckedMeasure
 from moorland.core.language.vectors import Array, Mask
 
 _MOST_COMBINATIONS = 1 << 62
-
-
-@dataclass(frozen=True)
-class Asked:
-    """What a totals question asks by and filters by. `keys` is everything it names."""
-
-    by: tuple[ColumnKey, ...]
-    condition: tree.Node | None
-
-    @property
-    def filtered(self) -> frozenset[ColumnKey]:
-        """The columns the filter reads."""
-        return tree.columns_read(self.condition) if self.condition is not None else frozenset()
-
-    @property
-    def keys(self) -> frozenset[ColumnKey]:
-        return frozenset(self.by) | self.filtered
-
-    def used(self, depth: int) -> frozenset[ColumnKey]:
-        """The columns that lines of a depth use."""
-        return frozenset(self.by[:depth]) | self.filtered
 
 
 @dataclass(frozen=True)
@@ -72,13 +53,18 @@ class Counted:
         weights = self.weights
         return len(self.groups) if weights is None else int(weights.sum())
 
-    def without(self, dropped: Array) -> "Counted":
-        """The same without the rows of some groups."""
-        if not len(dropped):
+    @property
+    def places(self) -> Array:
+        """The rows, or strata, that count, by their place in the table."""
+        return np.arange(len(self.groups)) if self.rows is None else self.rows
+
+    def without(self, dropped: Mask | None) -> "Counted":
+        """The same without some rows, or strata, of the table; None: all stay."""
+        if dropped is None:
             return self
-        kept = np.flatnonzero(~np.isin(self.groups, dropped))
+        kept = np.flatnonzero(~dropped[self.places])
         return Counted(
-            kept if self.rows is None else self.rows[kept],
+            self.places[kept],
             self.groups[kept],
             self.strata,
             None if self.least is None else self.least[kept],
@@ -150,11 +136,6 @@ class Radix:
         return [*labels, None]
 
 
-def counted_tables(measure: CheckedMeasure) -> set[str]:
-    """The tables whose rows a measure counts: its own, and those of its aggregates."""
-    return {measure.table, *(node.table for node in measure.tree.walk() if isinstance(node, tree.Aggregate))}
-
-
 def count(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Asked, depth: int, radix: Radix, strata: bool = True) -> Counted:
     """The rows of a table that count for a measure in lines of a depth (7.2); on strata where they pay, unless told not to."""
     aggregates = [node for node in measure.tree.walk() if isinstance(node, tree.Aggregate) and node.table == table]
@@ -183,7 +164,7 @@ def _counted(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Ask
     if model.compares:
         mask = model.counted_by_none(lambda one: _counted_mask(one, measure, table, asked, depth))
         return _plain(model, table, mask, asked, radix, strata)
-    grants = model.granting(measure.inputs | asked.keys, measure.tables, measure.name)
+    grants = granting_measure(model, measure, asked)
     if not model.masks_any(measure.inputs | asked.keys):
         return _plain(model, table, _visible(model, grants, table, asked.used(depth)), asked, radix, strata)
     return _Covered(model, grants, measure, table, asked, depth).counted(radix, strata)
@@ -192,7 +173,7 @@ def _counted(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Ask
 def _counted_mask(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Asked, depth: int) -> Mask:
     """The rows of a table that count for a viewer, before the question's filter where nothing is masked."""
     rows = model.data.rows(table)
-    grants = model.granting(measure.inputs | asked.keys, measure.tables, measure.name)
+    grants = granting_measure(model, measure, asked)
     if model.masks_any(measure.inputs | asked.keys):
         return _Covered(model, grants, measure, table, asked, depth).any
     mask = _visible(model, grants, table, asked.used(depth))

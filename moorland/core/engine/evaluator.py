@@ -5,6 +5,7 @@ import zoneinfo
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
 from functools import cached_property
+from typing import assert_never
 
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.model import Model
@@ -22,16 +23,29 @@ from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import Objects
 from moorland.core.engine.opening import allowed, answer_pages
 from moorland.core.engine.pushdown import Statement, statements
-from moorland.core.engine.questions import Answer, ObjectsAnswer, Question, Refused, RowsQuestion, TotalsQuestion, not_found
+from moorland.core.engine.questions import (
+    Answer,
+    ChangeQuestion,
+    MembersQuestion,
+    ObjectsAnswer,
+    ObjectsQuestion,
+    PagesQuestion,
+    Question,
+    Refused,
+    RowsQuestion,
+    TotalsQuestion,
+    not_found,
+)
 from moorland.core.engine.roles import CompiledModel, CompiledRole, compile_role
 from moorland.core.engine.totals import answer_totals
 from moorland.core.engine.visible import Unseen, ViewerModel
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.derived import check_derived, with_inputs
+from moorland.core.language.dialects import Dialect
 from moorland.core.language.errors import ConditionError
 from moorland.core.language.measures import check_measure
-from moorland.core.language.sql import Dialect, NotInSql
+from moorland.core.language.sql_parts import NotInSql
 from moorland.core.people import HeldRole, People, Viewer
 
 #: Loads a table of a model: (model, table) to its data.
@@ -157,21 +171,25 @@ class Evaluator:
             return refused.answer()
 
     def _answer(self, viewer: Viewer, question: Question) -> Answer:
-        if question.pages is not None:
+        asked = question.asked
+        if isinstance(asked, PagesQuestion):
             if not viewer.enabled:
                 raise Refused("no_access", "This account is disabled.")
             return answer_pages(self.bundle.pages, self.held_roles(viewer), viewer, self.as_of)
-        if question.rows is not None:
-            return answer_rows(self.viewer_model(viewer, question.rows.model), question.rows, self.people.definitions, self.secret)
-        if question.totals is not None:
-            model = self.viewer_model(viewer, question.totals.model)
-            return answer_totals(model, question.totals, self.models[question.totals.model].measures, self.people.definitions, self.secret)
-        if question.members is not None:
-            return answer_members(self.viewer_model(viewer, question.members.model), question.members, self.secret)
-        if question.change is not None:
-            return answer_change(self.viewer_model(viewer, question.change.model), question.change, self.people.definitions)
-        assert question.objects is not None
-        return objects_answer(self.viewer_model(viewer, question.objects.model).objects)
+        model = self.viewer_model(viewer, asked.model)
+        match asked:
+            case RowsQuestion():
+                return answer_rows(model, asked, self.people.definitions, self.secret)
+            case TotalsQuestion():
+                return answer_totals(model, asked, self.models[asked.model].measures, self.people.definitions, self.secret)
+            case MembersQuestion():
+                return answer_members(model, asked, self.secret)
+            case ChangeQuestion():
+                return answer_change(model, asked, self.people.definitions)
+            case ObjectsQuestion():
+                return objects_answer(model.objects)
+            case _:
+                assert_never(asked)
 
     def exported_rows(self, viewer: Viewer, question: RowsQuestion) -> Answer:
         """The rows of a question that the viewer may export (5.7); none where no role held lets them be exported."""
@@ -182,11 +200,11 @@ class Evaluator:
 
     def sql(self, viewer: Viewer, question: Question, dialect: Dialect) -> list[Statement]:
         """The SQL that answers a question about rows or totals for a viewer. Raises Refused, or NotInSql where SQL cannot answer it yet."""
-        asked = question.rows or question.totals
-        if asked is None:
+        asked = question.asked
+        if not isinstance(asked, RowsQuestion | TotalsQuestion):
             raise NotInSql("only questions about rows and totals are answered in SQL")
         model = self.viewer_model(viewer, asked.model)
-        return statements(model, question, self.models[asked.model].measures, self.people.definitions, dialect)
+        return statements(model, asked, self.models[asked.model].measures, self.people.definitions, dialect)
 
     def unseen(self, viewers: Iterable[Viewer], question: TotalsQuestion) -> Answer:
         """The totals of what none of the viewers sees: an administrator's comparison with all data."""

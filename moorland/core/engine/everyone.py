@@ -12,19 +12,16 @@ from typing import Any
 import numpy as np
 import scipy.sparse
 
-from moorland.core.bundle.people import AttributeDefinition
-from moorland.core.engine.aggregates import AggregatesFrame
-from moorland.core.engine.counting import Asked, Radix, counted_tables, when_columns
-from moorland.core.engine.listing import json_values
-from moorland.core.engine.naming import check_filter, column_key, parse_filter
+from moorland.core.engine.aggregates import AggregatesFrame, added, finished
+from moorland.core.engine.asked import Attributes, Measures, PreparedTotals, counted_tables, prepare_totals
+from moorland.core.engine.cells import json_values
+from moorland.core.engine.counting import Radix, when_columns
 from moorland.core.engine.questions import Answer, Line, TotalsAnswer, TotalsQuestion
 from moorland.core.engine.strata import Strata, strata_for
-from moorland.core.engine.totals import within_cube
 from moorland.core.engine.visibility_matrix import VisibilityMatrix, visible_to
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language import tree
 from moorland.core.language.evaluation import evaluate, true_rows
-from moorland.core.language.measures import CheckedMeasure
 from moorland.core.language.vectors import Array, Domain, Vector
 from moorland.core.people import Viewer
 
@@ -44,32 +41,20 @@ def totals_together(
     model: ViewerModel,
     viewers: Sequence[Viewer],
     question: TotalsQuestion,
-    measures: dict[str, CheckedMeasure],
-    attributes: dict[str, AttributeDefinition],
+    measures: Measures,
+    attributes: Attributes,
     secret: bytes,
 ) -> list[Answer] | None:
     """The answers of viewers who hold the same roles as the viewer of `model`; None where each has to be answered alone. Raises Refused for all of them."""
-    existing, data = model.objects, model.data
-    parse_filter(question.where)
-    columns, offered = within_cube(model, question)
-    by = [column_key(name, None, columns) for name in question.by]
-    condition = check_filter(question.where, data.schema, None, columns, attributes)
-    asked = Asked(tuple(by), condition)
-    found = {
-        name: measures[name]
-        for name in question.measures
-        if name in measures
-        and name in existing.measures
-        and name in offered
-        and model.granting(measures[name].inputs | asked.keys, measures[name].tables, name)
-    }
-    reached = all(data.schema.reaches(table, key[0]) for measure in found.values() for table in counted_tables(measure) for key in asked.keys)
-    if not found or not reached or model.has_whole_totals() or (condition is not None and tree.viewer_values_read(condition)):
+    data = model.data
+    prepared = prepare_totals(model, question, measures, attributes)
+    asked, found = prepared.asked, prepared.found
+    if not found or model.has_whole_totals() or (asked.condition is not None and tree.viewer_values_read(asked.condition)):
         return None
     if any(model.masks_any(measure.inputs | asked.keys) for measure in found.values()):
         return None
-    radix = Radix(model, by, secret)
-    if radix.size(len(by)) > MOST_GROUPS:
+    radix = Radix(model, asked.by, secret)
+    if radix.size(len(asked.by)) > MOST_GROUPS:
         return None
     strata: dict[tuple[str, str], Strata] = {}
     for name, measure in found.items():
@@ -85,10 +70,15 @@ def totals_together(
         // max(1, *(one.data.rows(table) for (_, table), one in strata.items()), *map(data.rows, data.schema.tables.keys() - {t for _, t in strata})),
     )
     answers: list[Answer] = []
-    with _collector_paused():
+    with _collector_paused(), contextlib.suppress(_BeyondNumbers):
         for start in range(0, len(viewers), turn):
-            answers += _Together(model, viewers[start : start + turn], question, asked, found, strata, radix).answers()
-    return answers
+            answers += _Together(model, viewers[start : start + turn], question, prepared, strata, radix).answers()
+        return answers
+    return None
+
+
+class _BeyondNumbers(Exception):
+    """A sum of some group is beyond the largest number: whether a total over it fits has to be seen row by row."""
 
 
 @contextlib.contextmanager
@@ -146,30 +136,28 @@ class _Together:
         model: ViewerModel,
         viewers: Sequence[Viewer],
         question: TotalsQuestion,
-        asked: Asked,
-        found: dict[str, CheckedMeasure],
+        prepared: PreparedTotals,
         strata: dict[tuple[str, str], Strata],
         radix: Radix,
     ) -> None:
-        self.model, self.viewers, self.question, self.asked = model, viewers, question, asked
-        self.found, self.strata, self.radix = found, strata, radix
-        self.size = radix.size(len(asked.by))
+        self.model, self.viewers, self.question, self.prepared = model, viewers, question, prepared
+        self.asked, self.found = prepared.asked, prepared.found
+        self.strata, self.radix = strata, radix
+        self.size = radix.size(len(self.asked.by))
         self._matrices: dict[object, VisibilityMatrix] = {}
         self._seen: dict[object, Array] = {}
         self._products: dict[object, tuple[Array, Array, Array]] = {}
-        self.rows = {name: self._sums(name, measure.table, [None])[None] for name, measure in found.items()}
+        self.rows = {name: self._sums(name, measure.table, [None])[None] for name, measure in self.found.items()}
 
     def answers(self) -> list[Answer]:
         """One answer for each viewer."""
-        depths = [len(self.asked.by), *(range(len(self.asked.by) - 1, 0, -1) if self.question.subtotals else ())]
-        levels = [self._level(depth) for depth in depths]
-        totals = levels[0] if not self.asked.by else self._level(0)
+        levels = [self._level(depth) for depth in self.prepared.depths]
+        totals, depths = levels[-1], self.prepared.depths[:-1] or self.prepared.depths
         basis = {name: self._grouped(self.rows[name], 0)[:, 0].astype(np.int64).tolist() for name in self.found}
-        not_found = list(dict.fromkeys(name for name in self.question.measures if name not in self.found))
         found: list[Answer] = []
         for place in range(len(self.viewers)):
             lines: list[Line] = []
-            for depth, (present, keys, values) in zip(depths, levels, strict=True):
+            for depth, (present, keys, values) in zip(depths, levels, strict=False):
                 shown = None if depth == len(self.asked.by) else depth
                 own = np.flatnonzero(present[place]).tolist()
                 rows = zip(*(values[name][place] for name in self.question.measures), strict=True)
@@ -182,7 +170,7 @@ class _Together:
                     lines=lines,
                     total=[totals[2][name][place][0] for name in self.question.measures],
                     basis=[basis[name][place] if name in self.found else None for name in self.question.measures],
-                    not_found=not_found,
+                    not_found=self.prepared.not_found,
                     withheld=[],
                     kept_out=[0 if name in self.found else None for name in self.question.measures],
                 )
@@ -210,7 +198,7 @@ class _Together:
     def _visible(self, name: str, table: str) -> Array:
         """The strata of a table that count for a measure. Shape (strata, viewers)."""
         measure, strata = self.found[name], self.strata[name, table]
-        grants = self.model.granting(measure.inputs | self.asked.keys, measure.tables, name)
+        grants = self.prepared.granting(self.model, measure)
         key = (id(strata), tuple(grant.name for grant in grants))
         if key not in self._seen:
             data = strata.data
@@ -266,14 +254,14 @@ class _Together:
         assert partial is not None
         seen, groups = self._visible(name, node.table), self.radix.of(node.table, strata.data).astype(np.int64)
         counts = self._grouped(self._multiplied(seen, groups, partial.counts), depth).ravel()
-        some = counts > 0
-        domain = Domain("")
-        if node.function == "COUNT":
-            return Vector(counts.astype(np.int64), np.ones(len(counts), dtype=np.bool_), domain)
-        sums = self._grouped(self._multiplied(seen, groups, partial.values), depth).ravel()
-        if node.function == "AVG":
-            return Vector(sums / np.maximum(counts, 1), some, domain)
-        return Vector(sums.astype(np.int64) if partial.values.dtype == np.int64 else sums, some, domain)
+        sums = self._multiplied(seen, groups, partial.values)
+        if not np.isfinite(sums).all():
+            raise _BeyondNumbers
+        totals = added(lambda part: self._grouped(part, depth).ravel(), sums)
+        if node.function == "SUM" and partial.values.dtype == np.int64:
+            totals = totals.astype(np.int64)
+        result = finished(node.function, counts, totals)
+        return Vector(result.values, result.known, Domain(""))
 
 
 def _line(key: list[Any], values: list[Any], depth: int | None) -> Line:

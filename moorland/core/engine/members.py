@@ -3,10 +3,12 @@
 import numpy as np
 
 from moorland.core.bundle.model import Hierarchy
-from moorland.core.engine.masking import ShownColumn, codes_of
+from moorland.core.engine.cells import codes_of
+from moorland.core.engine.masking import ShownColumn
 from moorland.core.engine.member_rules import parents_of
 from moorland.core.engine.questions import Member, MembersAnswer, MembersQuestion, not_found
-from moorland.core.engine.visible import RoleRows, ViewerModel
+from moorland.core.engine.table_view import TableView
+from moorland.core.engine.visible import ViewerModel
 from moorland.core.language.derived import ColumnKey
 from moorland.core.language.vectors import Array
 
@@ -18,21 +20,20 @@ def answer_members(model: ViewerModel, question: MembersQuestion, secret: bytes)
         raise not_found(question.hierarchy)
     columns = [(hierarchy.table, column) for column in hierarchy.columns]
     grants = [rows for rows in model.granting(columns, (hierarchy.table,)) if hierarchy.name in rows.objects.hierarchies]
-    mask = model.rows(hierarchy.table, grants)
-    visible = np.arange(model.data.rows(hierarchy.table)) if mask is None else np.flatnonzero(mask)
+    view = TableView(model, hierarchy.table, grants)
     answer = _levels if hierarchy.levels is not None else _tree
-    return MembersAnswer(members=answer(model, grants, hierarchy, visible, secret))
+    return MembersAnswer(members=answer(view, hierarchy, secret))
 
 
-def _levels(model: ViewerModel, grants: list[RoleRows], hierarchy: Hierarchy, visible: Array, secret: bytes) -> list[Member]:
+def _levels(view: TableView, hierarchy: Hierarchy, secret: bytes) -> list[Member]:
     """Every prefix of the level values of the visible rows as they are shown, sorted by path, nulls last."""
+    model, visible = view.model, np.flatnonzero(view.rows)
     numbers, labels = [], []
     for level in hierarchy.levels or []:
         key = (hierarchy.table, level)
-        states = model.cell_states(hierarchy.table, key, grants)
-        distinct = [states] if isinstance(states, int) else np.unique(states).tolist()
-        shown = ShownColumn(model.data, key, model.ladder, distinct, secret)
-        number = shown.numbers(states if isinstance(states, int) else states[visible], codes_of(model.data, hierarchy.table, key, visible))
+        states = view.states_in(key, visible)
+        shown = ShownColumn(model.data, key, model.ladder, np.unique(states).tolist(), secret)
+        number = shown.numbers(states, codes_of(model.data, hierarchy.table, key, visible))
         numbers.append(np.where(number < 0, len(shown.labels), number))
         labels.append([*shown.labels, None])
     found: list[tuple[tuple[int, ...], int]] = []
@@ -45,31 +46,36 @@ def _levels(model: ViewerModel, grants: list[RoleRows], hierarchy: Hierarchy, vi
     return [Member(path=[labels[level][number] for level, number in enumerate(path)], rows=count) for path, count in found]
 
 
-def _tree(model: ViewerModel, grants: list[RoleRows], hierarchy: Hierarchy, visible: Array, secret: bytes) -> list[Member]:
-    """Visible members and their ancestors, each under its path of keys; the tree is built before base filters (12.3)."""
-    data, key = model.data, (hierarchy.table, hierarchy.key or "")
+def _tree(view: TableView, hierarchy: Hierarchy, secret: bytes) -> list[Member]:
+    """Visible members and their ancestors, each under the keys from its top.
+
+    The tree is built before base filters; rows that one removes, also one that travelled, are no members and stand in no path (7.5, 12.3).
+    """
+    model, data, key = view.model, view.model.data, (hierarchy.table, hierarchy.key or "")
     above = parents_of(data, hierarchy)[:-1]
+    visible = np.flatnonzero(view.rows)
     rows = np.zeros(len(above), dtype=np.int64)
     rows[visible] = 1
     current = np.asarray(above)[visible]
     while len(current := current[current >= 0]):
         np.add.at(rows, current, 1)
         current = above[current]
-    base = data.base(hierarchy.table)
-    listed = np.flatnonzero(rows if base is None else np.where(base, rows, 0))
-    everybody = np.flatnonzero(rows)
-    states = _states_of_ancestors(model, grants, key)[everybody]
+    kept = model.left_by_filters(hierarchy.table)
+    listed = np.flatnonzero(rows if kept is None else np.where(kept, rows, 0))
+    states = _states_of_ancestors(view, key)[listed]
     shown = ShownColumn(data, key, model.ladder, np.unique(states).tolist(), secret)
     numbers = np.full(len(above), -1, dtype=np.int64)
-    numbers[everybody] = shown.numbers(states, codes_of(data, hierarchy.table, key, everybody))
+    numbers[listed] = shown.numbers(states, codes_of(data, hierarchy.table, key, listed))
     numbers[numbers < 0] = len(shown.labels)
-    paths: dict[int, tuple[int, ...]] = {}
+    removed = set() if kept is None else set(np.flatnonzero(~kept).tolist())
+    paths: dict[int, tuple[int, ...]] = {-1: ()}
     for member in listed.tolist():
         chain = [member]
-        while chain[-1] not in paths and above[chain[-1]] >= 0:
+        while chain[-1] not in paths:
             chain.append(int(above[chain[-1]]))
-        for position in reversed(chain):
-            paths.setdefault(position, (*paths.get(int(above[position]), ()), int(numbers[position])))
+        for position in reversed(chain[:-1]):
+            higher = paths[int(above[position])]
+            paths[position] = higher if position in removed else (*higher, int(numbers[position]))
     counts: dict[tuple[int, ...], int] = {}
     for member in listed.tolist():
         counts[paths[member]] = counts.get(paths[member], 0) + int(rows[member])
@@ -77,10 +83,11 @@ def _tree(model: ViewerModel, grants: list[RoleRows], hierarchy: Hierarchy, visi
     return [Member(path=[labels[number] for number in path], rows=counts[path]) for path in sorted(counts)]
 
 
-def _states_of_ancestors(model: ViewerModel, grants: list[RoleRows], key: ColumnKey) -> Array:
+def _states_of_ancestors(view: TableView, key: ColumnKey) -> Array:
     """The states of a key where ancestors are listed too, which no role has to have the row of; shape (rows,)."""
-    result = np.asarray(model.cell_states(key[0], key, grants)) + np.zeros(model.data.rows(key[0]), dtype=np.int64)
-    anywhere = np.minimum.reduce([np.asarray(grant.states(key[0], key)) + np.zeros_like(result) for grant in grants])
+    model = view.model
+    result = view.states_in(key, np.arange(len(view.rows)))
+    anywhere = np.minimum.reduce([np.asarray(grant.states(key[0], key)) + np.zeros_like(result) for grant in view.grants])
     for limit in model.limits:
         anywhere = np.maximum(anywhere, limit.states(key[0], key))
     return np.asarray(np.where(result == model.ladder.hidden, anywhere, result))

@@ -47,6 +47,17 @@ class Objects:
 NOTHING = Objects(frozenset(), frozenset(), frozenset(), frozenset(), frozenset())
 
 
+def everything(schema: Schema) -> Objects:
+    """All that a model declares, for an administrator who looks at the model itself."""
+    return Objects(
+        frozenset(schema.tables),
+        frozenset(schema.columns),
+        frozenset(schema.measures),
+        frozenset(item.name for item in schema.model.hierarchies),
+        frozenset(cube.name for cube in schema.model.cubes),
+    )
+
+
 class _Mentions:
     """The object sentences of a role read as one (5.5)."""
 

@@ -9,63 +9,58 @@ import functools
 import itertools
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, assert_never
 
 from sqlglot import exp
 
-from moorland.core.bundle.people import AttributeDefinition
 from moorland.core.bundle.policy import BetweenColumns, EverythingText
 from moorland.core.bundle.structure import identity
-from moorland.core.engine.counting import counted_tables
+from moorland.core.engine.asked import Asked, Attributes, Measures, PreparedRows, PreparedTotals, counted_tables, prepare_rows, prepare_totals
 from moorland.core.engine.entitlements import EntitlementRule
 from moorland.core.engine.member_rules import MembersRule, ViewerValues
-from moorland.core.engine.naming import check_filter, column_key, parse_filter
-from moorland.core.engine.questions import Question, Refused, RowsQuestion, TotalsQuestion, not_found
+from moorland.core.engine.questions import RowsQuestion, TotalsQuestion
 from moorland.core.engine.rules import RowRule, RowsRule
-from moorland.core.engine.totals import within_cube
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.derived import ColumnKey, with_inputs
+from moorland.core.language.dialects import Dialect
 from moorland.core.language.measures import CheckedMeasure
-from moorland.core.language.sql import Dialect, NotInSql, Parameters, Rendering, cast, function, number, text
+from moorland.core.language.sql import Parameters, Rendering
+from moorland.core.language.sql_parts import NotInSql, always, cast, function, is_null, never, number, text
 
 
 @dataclass(frozen=True)
 class Statement:
-    """One SQL statement with its bound values: what it gives (`rows`, `count`, or `lines` of a measure at a depth)."""
+    """One SQL statement with its bound values: what it gives (`rows`, `count`, or `lines` of a measure at a depth).
+
+    `types` are those of the values; `looks_up` the columns by which it finds single rows: without an index on one, each row read costs a look through that table.
+    """
 
     gives: str
     sql: str
     parameters: dict[str, Any]
+    types: dict[str, str]
+    looks_up: list[str]
     measure: str | None = None
     depth: int = 0
 
 
-def statements(
-    model: ViewerModel, question: Question, measures: dict[str, CheckedMeasure], attributes: dict[str, AttributeDefinition], dialect: Dialect
-) -> list[Statement]:
+def statements(model: ViewerModel, question: RowsQuestion | TotalsQuestion, measures: Measures, attributes: Attributes, dialect: Dialect) -> list[Statement]:
     """The SQL of a question. Raises Refused as its answer would, and NotInSql."""
-    if question.rows is not None:
-        return _rows_statements(model, question.rows, attributes, dialect)
-    if question.totals is not None:
-        return _totals_statements(model, question.totals, measures, attributes, dialect)
-    raise NotInSql("only questions about rows and totals are answered in SQL")
+    match question:
+        case RowsQuestion():
+            prepared = prepare_rows(question, model.data.schema, model.objects, attributes)
+            return _rows_statements(model, question, prepared, dialect)
+        case TotalsQuestion():
+            return _totals_statements(model, prepare_totals(model, question, measures, attributes), dialect)
+        case _:
+            assert_never(question)
 
 
-def _rows_statements(model: ViewerModel, question: RowsQuestion, attributes: dict[str, AttributeDefinition], dialect: Dialect) -> list[Statement]:
-    schema, existing, table = model.data.schema, model.objects, question.table
-    parse_filter(question.where)
-    if table not in existing.tables:
-        raise not_found(table)
-    names = question.columns if question.columns is not None else [c.name for c in schema.tables[table].columns if (table, c.name) in existing.columns]
-    columns = [column_key(name, table, existing.columns) for name in names]
-    order = [(column_key(name.removeprefix("-"), table, existing.columns), name.startswith("-")) for name in question.order]
-    condition = check_filter(question.where, schema, table, existing.columns, attributes)
-    read = tree.columns_read(condition) if condition is not None else frozenset[ColumnKey]()
-    for owner, column in [*columns, *(key for key, _ in order)]:
-        if not schema.reaches(table, owner):
-            raise Refused("invalid", f"{owner}.{column} is not a column of {table} or of a lookup it reaches.")
+def _rows_statements(model: ViewerModel, question: RowsQuestion, asked: PreparedRows, dialect: Dialect) -> list[Statement]:
+    schema, existing, table = model.data.schema, model.objects, asked.table
+    columns, order, condition, read = asked.columns, asked.order, asked.condition, asked.filtered
     grants = model.listing(table)
     rules = [rows.role.beneath(table) for rows in (*grants, *model.limits)]
     if any(rule.only_under is not None for rule in rules):
@@ -96,48 +91,22 @@ def _rows_statements(model: ViewerModel, question: RowsQuestion, attributes: dic
     return found
 
 
-def _totals_statements(
-    model: ViewerModel, question: TotalsQuestion, measures: dict[str, CheckedMeasure], attributes: dict[str, AttributeDefinition], dialect: Dialect
-) -> list[Statement]:
-    schema, existing = model.data.schema, model.objects
-    parse_filter(question.where)
-    columns, offered = within_cube(model, question)
-    by = [column_key(name, None, columns) for name in question.by]
-    condition = check_filter(question.where, schema, None, columns, attributes)
-    asked = frozenset(by) | (tree.columns_read(condition) if condition is not None else frozenset())
+def _totals_statements(model: ViewerModel, prepared: PreparedTotals, dialect: Dialect) -> list[Statement]:
     if model.has_whole_totals():
         raise NotInSql("whole totals are not answered in SQL yet")
     found = []
-    depths = [len(by), *(range(len(by) - 1, 0, -1) if question.subtotals else ()), *([0] if by else [])]
-    for name in dict.fromkeys(question.measures):
-        measure = measures.get(name)
-        if measure is None or name not in existing.measures or name not in offered:
-            continue
-        grants = model.granting(measure.inputs | asked, measure.tables, name)
-        if not grants:
-            continue
+    for measure in prepared.found.values():
         if counted_tables(measure) != {measure.table}:
-            raise NotInSql(f"{name} counts rows of several tables, which is not answered in SQL yet")
-        missing = next((key for key in sorted(asked) if not schema.reaches(measure.table, key[0])), None)
-        if missing:
-            raise Refused("invalid", f"{missing[0]}.{missing[1]} cannot be reached from {measure.table}, which {name} counts.")
-        for depth in depths:
-            found.append(_measure_statement(model, measure, by[:depth], condition, grants, depth, dialect, asked))
+            raise NotInSql(f"{measure.name} counts rows of several tables, which is not answered in SQL yet")
+        grants = prepared.granting(model, measure)
+        found += [_measure_statement(model, measure, prepared.asked, grants, depth, dialect) for depth in prepared.depths]
     return found
 
 
-def _measure_statement(
-    model: ViewerModel,
-    measure: CheckedMeasure,
-    by: list[ColumnKey],
-    condition: tree.Node | None,
-    grants: list[RoleRows],
-    depth: int,
-    dialect: Dialect,
-    asked: frozenset[ColumnKey],
-) -> Statement:
+def _measure_statement(model: ViewerModel, measure: CheckedMeasure, asked: Asked, grants: list[RoleRows], depth: int, dialect: Dialect) -> Statement:
     """The lines of one measure at one depth: its keys, its value, and how many rows it counts."""
-    writing = _Writing(model, dialect, [*measure.inputs, *asked])
+    by, condition = asked.by[:depth], asked.condition
+    writing = _Writing(model, dialect, [*measure.inputs, *asked.keys])
     rendering = writing.rendering("t", measure.table)
     inside = exp.select().from_(writing.source(measure.table, "t"))
     for position, key in enumerate(by):
@@ -157,10 +126,10 @@ def _measure_statement(
         column: exp.Expression = exp.column(arguments[node], quoted=True)
         if node.function == "COUNT":
             return exp.Count(this=exp.Distinct(expressions=[column]) if node.distinct else column)
-        if dialect == "postgres" and node.argument.type == "text":
-            column = exp.Collate(this=column, expression=exp.to_identifier("C", quoted=True))
+        if node.argument.type == "text":
+            column = dialect.by_code_point(column)
         if node.function == "AVG":
-            column = cast(column, "REAL" if dialect == "sqlite" else "DOUBLE PRECISION")
+            column = cast(column, dialect.types["number"])
         return function(node.function, column) if not node.distinct else exp.Anonymous(this=node.function, expressions=[exp.Distinct(expressions=[column])])
 
     around = Rendering(dialect, writing.parameters, model.data.as_of, lambda name: None, writing.no_cell, writing.inner, aggregate)
@@ -179,6 +148,7 @@ class _Writing:
         self.model, self.dialect, self.data = model, dialect, model.data
         self.schema = model.data.schema
         self.parameters = Parameters(dialect)
+        self._looks_up: dict[str, None] = {}
         self._numbers = itertools.count(1)
         for rows in (*model.grants, *model.limits):
             names = {(mask.column[1], self.schema.original(mask.column[0])) for mask in rows.role.masks}
@@ -189,7 +159,8 @@ class _Writing:
 
     def statement(self, gives: str, select: exp.Select, measure: str | None = None, depth: int = 0) -> Statement:
         """The statement as text, with its values."""
-        return Statement(gives, select.sql(dialect=self.dialect, pretty=True), dict(self.parameters.values), measure, depth)
+        written = select.sql(dialect=self.dialect.name, pretty=True)
+        return Statement(gives, written, dict(self.parameters.values), dict(self.parameters.types), list(self._looks_up), measure, depth)
 
     def alias(self) -> str:
         return f"l{next(self._numbers)}"
@@ -223,6 +194,7 @@ class _Writing:
         other = self.alias()
         select = exp.select(self.cell(other, step.one, owner, column)).from_(self.source(step.one, other))
         matches = exp.EQ(this=self.column(other, step.key), expression=self.own(alias, table, step.column))
+        self._looks_up[f"{self.schema.original(step.one)}.{step.key}"] = None
         return select.where(matches, *self.base(other, step.one), copy=False).subquery()
 
     def own(self, alias: str, table: str, column: str) -> exp.Expression:
@@ -278,11 +250,10 @@ class _Writing:
         return self.visible(rows, alias, table)
 
     def refers(self, alias: str, table: str, column: str, one: str, key: str, conditions: Callable[[str], list[exp.Expression]]) -> exp.Expression:
-        """That a row's key matches a row that satisfies conditions."""
+        """That a row's key is among those of the rows that satisfy conditions: a list the engine works out once, whatever the row."""
         other = self.alias()
-        matches = exp.EQ(this=self.column(other, key), expression=self.own(alias, table, column))
-        select = exp.select("1").from_(self.source(one, other)).where(matches, *conditions(other), copy=False)
-        return exp.Exists(this=select)
+        keys = exp.select(self.column(other, key)).from_(self.source(one, other)).where(*conditions(other), copy=False)
+        return exp.In(this=self.own(alias, table, column), query=exp.Subquery(this=keys))
 
     def visible(self, rows: RoleRows, alias: str, table: str) -> list[exp.Expression]:
         """`V_r` of one role, as conditions on a row (6.1)."""
@@ -305,9 +276,9 @@ class _Writing:
 
     def any_of(self, ways: list[list[exp.Expression]]) -> exp.Expression:
         if any(not way for way in ways):
-            return exp.EQ(this=number(1), expression=number(1))
+            return always()
         if not ways:
-            return exp.EQ(this=number(1), expression=number(0))
+            return never()
         return exp.Paren(this=exp.or_(*(exp.Paren(this=exp.and_(*way, copy=False)) for way in ways), copy=False))
 
     def clear(self, alias: str, table: str, key: ColumnKey, grants: list[RoleRows]) -> exp.Expression:
@@ -322,9 +293,7 @@ class _Writing:
         return exp.Paren(this=exp.Case(ifs=[exp.If(this=self.clear(alias, table, key, grants), true=value)]))
 
     def sorted_by(self, value: exp.Expression, key: ColumnKey) -> exp.Expression:
-        if self.dialect == "postgres" and self.schema.columns[key].type == "text":
-            return exp.Collate(this=exp.Paren(this=value), expression=exp.to_identifier("C", quoted=True))
-        return value
+        return self.dialect.by_code_point(value) if self.schema.columns[key].type == "text" else value
 
     def rule(self, rule: RowRule, alias: str) -> exp.Expression:
         """One sentence that decides rows."""
@@ -338,7 +307,7 @@ class _Writing:
 
     def members(self, rule: MembersRule, alias: str) -> exp.Expression:
         """The longest listed prefix decides, `false` over `true`, else `unlisted`."""
-        truth = self.rendering(alias, rule.table).truth
+        truth = self.dialect.truth
         levels = rule.hierarchy.levels or []
         ifs = []
         for depth in range(len(levels), 0, -1):
@@ -353,7 +322,7 @@ class _Writing:
 
     def entry(self, alias: str, rule: MembersRule, path: tuple[Any, ...], see: bool) -> exp.Expression | None:
         """That a row lies under a listed path; None where it stands for nothing."""
-        parts: list[exp.Expression] = [exp.EQ(this=number(1), expression=number(1))]
+        parts: list[exp.Expression] = [always()]
         for level, item in zip(rule.hierarchy.levels or [], path, strict=False):
             cell = self.own(alias, rule.table, level)
             if not isinstance(item, ViewerValues):
@@ -373,13 +342,20 @@ class _Writing:
         wanted = self.model.viewer.values(rule.person_name) or ()
         keys = sorted({identity(value) if isinstance(value, str) else value for value in wanted} - {""}, key=str)
         if not keys:
-            return exp.EQ(this=number(1), expression=number(0))
+            return never()
         is_text = self.schema.columns[sentence.through, sentence.person].type == "text"
         folded = function("LOWER", function("TRIM", person)) if is_text else person
         conditions = [exp.In(this=folded, expressions=[self.parameters.bind(key) for key in keys]), *self.base(line, sentence.through)]
         if rule.where is not None:
             conditions.append(self.rendering(line, sentence.through).of(rule.where))
+        if len(sentence.match) == 1 and sentence.separator is None and sentence.everything is None:
+            column, target = next(iter(sentence.match.items()))
+            if isinstance(target, str):
+                cells = exp.select(self.own(line, sentence.through, target)).from_(self.source(sentence.through, line))
+                some = self.bound(rule, line, target)[2]
+                return exp.In(this=self.own(alias, rule.table, column), query=exp.Subquery(this=cells.where(*conditions, some, copy=False)))
         conditions += [self.pair(rule, alias, line, column, target) for column, target in sentence.match.items()]
+        self._looks_up[f"{self.schema.original(sentence.through)}.{sentence.person}"] = None
         return exp.Exists(this=exp.select("1").from_(self.source(sentence.through, line)).where(*conditions, copy=False))
 
     def pair(self, rule: EntitlementRule, alias: str, line: str, column: str, target: str | BetweenColumns) -> exp.Expression:
@@ -395,7 +371,7 @@ class _Writing:
         is_text = self.schema.columns[sentence.through, target].type == "text"
         if sentence.separator is None or not is_text:
             return exp.Paren(this=exp.or_(opens, exp.and_(usable, exp.EQ(this=value, expression=cell))))
-        items = self.items(cell, sentence.separator)
+        items = self.dialect.items(cell, sentence.separator, self.parameters.bind(sentence.separator))
         item = exp.column("item", table="items", quoted=True)
         trimmed = function("TRIM", item)
         matches: Any = exp.EQ(this=trimmed, expression=value)
@@ -412,25 +388,12 @@ class _Writing:
         """A cell of a line; that it opens everything; that it holds a value."""
         sentence = rule.written
         cell = self.own(line, sentence.through, name)
-        null: exp.Expression = exp.Is(this=cell.copy(), expression=exp.Null())
+        null = is_null(cell)
         is_text = self.schema.columns[sentence.through, name].type == "text"
         blank = exp.Paren(this=exp.or_(null, exp.EQ(this=function("TRIM", cell), expression=text("")))) if is_text else exp.Paren(this=null)
-        never: exp.Expression = exp.EQ(this=number(1), expression=number(0))
         if sentence.everything == "blank":
             return cell, blank, exp.Not(this=blank.copy())
         if isinstance(sentence.everything, EverythingText) and is_text:
             word = exp.Paren(this=exp.EQ(this=cell.copy(), expression=self.parameters.bind(sentence.everything.text)))
             return cell, word, exp.Paren(this=exp.and_(exp.Not(this=blank), exp.Not(this=word.copy())))
-        return cell, never, exp.Not(this=blank)
-
-    def items(self, cell: exp.Expression, separator: str) -> exp.Expression:
-        """The items of a cell that is a list, as a table `items` of one column `item`."""
-        if self.dialect == "postgres":
-            split = function("UNNEST", function("STRING_TO_ARRAY", cell, self.parameters.bind(separator)))
-            return exp.select(exp.alias_(split, "item", quoted=True)).subquery("items")
-        if not separator.isprintable() or set(separator) & set('"\\[]{}:'):
-            raise NotInSql(f"lists separated by {separator!r} are not answered in SQLite yet")
-        quoted = function("REPLACE", function("JSON_QUOTE", cell), self.parameters.bind(separator), text('","'))
-        array = exp.DPipe(this=exp.DPipe(this=text("["), expression=quoted), expression=text("]"))
-        inner = exp.select(exp.alias_(exp.column("value", quoted=True), "item", quoted=True)).from_(function("JSON_EACH", exp.Paren(this=array)))
-        return inner.subquery("items")
+        return cell, never(), exp.Not(this=blank)

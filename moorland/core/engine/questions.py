@@ -86,7 +86,8 @@ class ChangeQuestion(Shape):
         return self
 
 
-QUESTION_KINDS = ("rows", "totals", "objects", "members", "pages", "change")
+#: What is asked, whatever its kind. Code that tells kinds apart matches all of them, with assert_never at the end.
+Asked = RowsQuestion | TotalsQuestion | ObjectsQuestion | MembersQuestion | PagesQuestion | ChangeQuestion
 
 
 class Question(Shape):
@@ -101,9 +102,17 @@ class Question(Shape):
 
     @model_validator(mode="after")
     def _one_kind(self) -> "Question":
-        if len([kind for kind in QUESTION_KINDS if getattr(self, kind) is not None]) != 1:
-            raise ValueError(f"a question is exactly one of {', '.join(QUESTION_KINDS)}")
+        if len(self._set()) != 1:
+            raise ValueError(f"a question is exactly one of {', '.join(type(self).model_fields)}")
         return self
+
+    def _set(self) -> list[Asked]:
+        return [part for part in (self.rows, self.totals, self.objects, self.members, self.pages, self.change) if part is not None]
+
+    @property
+    def asked(self) -> Asked:
+        """The one kind that is set."""
+        return self._set()[0]
 
 
 class Questions(Shape):

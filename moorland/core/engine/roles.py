@@ -10,13 +10,9 @@ from moorland.core.bundle.policy import (
     BetweenColumns,
     ChangeSentence,
     EntitlementSentence,
-    FixedMask,
-    KeepMask,
     MaskSentence,
     MembersSentence,
-    PeriodMask,
     Role,
-    RoundMask,
     ViewerItem,
 )
 from moorland.core.bundle.problems import Problem, nearest_name
@@ -24,7 +20,8 @@ from moorland.core.bundle.schema import Schema
 from moorland.core.bundle.shape import Scalar, ValueType
 from moorland.core.bundle.values import TypedValue, typed_value
 from moorland.core.engine.entitlements import EntitlementRule
-from moorland.core.engine.masking import MaskRule, kind_name
+from moorland.core.engine.mask_kinds import MASK_KINDS, in_totals_of, mask_kind
+from moorland.core.engine.masking import MaskRule
 from moorland.core.engine.member_rules import Entry, MembersRule, ViewerValues
 from moorland.core.engine.objects import Objects, objects_under, shown_by_name
 from moorland.core.engine.rules import BeneathRule, ChangeRule, PagesRule, RowRule, RowsRule
@@ -37,12 +34,6 @@ from moorland.core.language.types import comparable
 
 #: How many rows of a table a grant role lists at most, unless a beneath sentence says otherwise (5.7).
 DEFAULT_LIMIT = 1000
-_FOR_TYPES: dict[type, tuple[str, tuple[str, ...]]] = {
-    FixedMask: ("texts", ("text",)),
-    KeepMask: ("texts", ("text",)),
-    RoundMask: ("numbers", ("integer", "number")),
-    PeriodMask: ("dates", ("date",)),
-}
 
 
 @dataclass(frozen=True)
@@ -242,12 +233,12 @@ class _Compiling:
         if type_ is None:
             return
         when = self.condition(sentence.when, self.scope(table), f"{place}.when")
-        what, types = _FOR_TYPES.get(type(sentence.with_), ("", (type_,)))
-        name = kind_name(sentence.with_)
-        if type_ not in types:
-            self.wrong(f"{place}.with", "type", f"{name} is for {what}; {sentence.column} is {type_}.")
-        if sentence.in_totals == "shown" and name not in ("round", "period", "hash"):
-            self.wrong(f"{place}.in_totals", "in_totals", f"shown is for round, period and hash, not for {name}.")
+        kind = mask_kind(sentence.with_)
+        if type_ not in kind.types:
+            self.wrong(f"{place}.with", "type", f"{kind.name} is for {' and '.join(kind.types)}; {sentence.column} is {type_}.")
+        if in_totals_of(sentence) not in kind.in_totals:
+            fitting = " and ".join(other.name for other in MASK_KINDS if "shown" in other.in_totals)
+            self.wrong(f"{place}.in_totals", "in_totals", f"shown is for {fitting}, not for {kind.name}.")
         self.masks.append(MaskRule(index, (table, column), sentence.model_dump_json(), sentence, when))
 
     def change(self, index: int, sentence: ChangeSentence, place: str) -> None:

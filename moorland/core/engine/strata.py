@@ -73,15 +73,16 @@ class Strata:
         counts = self.counts if complete else np.bincount(self._numbers[known], minlength=size)
         if node.function == "COUNT":
             return Partial(counts, counts)
-        if node.function in ("SUM", "AVG") and values.dtype == np.float64 and complete:
-            sums = np.zeros(size)
-            for block in blocks(rows, size):
-                sums += np.bincount(self._numbers[block], weights=values[block], minlength=size)
-            return Partial(counts, sums)
-        if node.function in ("SUM", "AVG") and values.dtype == np.int64 and len(values) and float(np.abs(values.astype(np.float64)).max()) * rows >= 2.0**53:
-            return None
-        function = "SUM" if node.function == "AVG" else node.function
-        return Partial(counts, aggregate(function, False, values, known, self._numbers, size).values)
+        if node.function in ("MIN", "MAX"):
+            return Partial(counts, aggregate(node.function, False, values, known, self._numbers, size).values)
+        if values.dtype == np.int64:
+            largest = max(abs(int(values.max(initial=0))), abs(int(values.min(initial=0))))
+            return Partial(counts, aggregate("SUM", False, values, known, self._numbers, size).values) if largest * rows < 2**53 else None
+        sums = np.zeros(size)
+        for block in blocks(rows, size):
+            numbers, part = (self._numbers[block], values[block]) if complete else (self._numbers[block][known[block]], values[block][known[block]])
+            sums += np.bincount(numbers, weights=part, minlength=size)
+        return Partial(counts, sums) if np.isfinite(sums).all() else None
 
 
 class _StrataData(ModelData):

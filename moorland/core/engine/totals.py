@@ -5,18 +5,18 @@ from typing import Any
 
 import numpy as np
 
-from moorland.core.bundle.people import AttributeDefinition
-from moorland.core.engine.aggregates import AggregatesFrame, aggregate
-from moorland.core.engine.counting import Asked, Counted, Radix, count, counted_tables
+from moorland.core.engine.aggregates import AggregatesFrame, aggregate, combined
+from moorland.core.engine.asked import Asked, Attributes, Measures, counted_tables, prepare_totals
+from moorland.core.engine.cells import codes_of, json_values
+from moorland.core.engine.counting import Counted, Radix, count
 from moorland.core.engine.grouping import group_codes
-from moorland.core.engine.listing import json_values
-from moorland.core.engine.masking import ShownColumn, codes_of, masked_values
+from moorland.core.engine.masking import ShownColumn
 from moorland.core.engine.model_data import RowsFrame
-from moorland.core.engine.naming import ColumnKey, check_filter, column_key, parse_filter
-from moorland.core.engine.questions import Line, Refused, TotalsAnswer, TotalsQuestion, not_found
+from moorland.core.engine.questions import Line, TotalsAnswer, TotalsQuestion
 from moorland.core.engine.strata import Strata
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language import tree
+from moorland.core.language.derived import ColumnKey
 from moorland.core.language.evaluation import evaluate
 from moorland.core.language.measures import CheckedMeasure
 from moorland.core.language.vectors import Array, Domain, Mask, Vector
@@ -25,39 +25,20 @@ from moorland.core.language.vectors import Array, Domain, Mask, Vector
 DENSE_GROUPS = 1 << 20
 
 
-def answer_totals(
-    model: ViewerModel, question: TotalsQuestion, measures: dict[str, CheckedMeasure], attributes: dict[str, AttributeDefinition], secret: bytes
-) -> TotalsAnswer:
+def answer_totals(model: ViewerModel, question: TotalsQuestion, measures: Measures, attributes: Attributes, secret: bytes) -> TotalsAnswer:
     """The answer to a totals question (7.2). Raises Refused."""
-    existing, data = model.objects, model.data
-    parse_filter(question.where)
-    columns, offered = within_cube(model, question)
-    by = [column_key(name, None, columns) for name in question.by]
-    asked = Asked(tuple(by), check_filter(question.where, data.schema, None, columns, attributes))
-    found: dict[str, CheckedMeasure] = {}
-    for name in question.measures:
-        measure = measures.get(name)
-        if measure is None or name not in existing.measures or name not in offered:
-            continue
-        if model.granting(measure.inputs | asked.keys, measure.tables, name):
-            found[name] = measure
-    for measure in found.values():
-        for table in counted_tables(measure):
-            missing = next((key for key in sorted(asked.keys) if not data.schema.reaches(table, key[0])), None)
-            if missing:
-                raise Refused("invalid", f"{missing[0]}.{missing[1]} cannot be reached from {table}, which {measure.name} counts.")
-    counting = _Counting(model, asked, found, Radix(model, by, secret), secret)
+    prepared = prepare_totals(model, question, measures, attributes)
+    asked, found = prepared.asked, prepared.found
+    counting = _Counting(model, asked, found, Radix(model, asked.by, secret), secret)
     lines: list[Line] = []
     withheld: list[list[Any]] = []
-    depths = [len(by), *(range(len(by) - 1, 0, -1) if question.subtotals else ()), *([0] if by else [])]
-    levels = {depth: counting.level(depth, list(dict.fromkeys(question.measures))) for depth in depths}
-    for depth in depths:
-        level = levels[depth]
+    levels = {depth: counting.level(depth) for depth in prepared.depths}
+    for depth, level in levels.items():
         withheld += [[level.keys[line], name] for name in level.values for line in np.flatnonzero(level.withheld[name]).tolist()]
-        if depth or not by:
+        if depth or not asked.by:
             wanted = range(len(level.keys)) if depth else range(int(counting.any_row))
             shown = [
-                Line(key=level.keys[line], values=[level.value(name, line) for name in question.measures], depth=depth if depth < len(by) else None)
+                Line(key=level.keys[line], values=[level.value(name, line) for name in question.measures], depth=depth if depth < len(asked.by) else None)
                 for line in wanted
             ]
             lines += shown
@@ -67,23 +48,10 @@ def answer_totals(
         lines=lines,
         total=[levels[0].value(name, 0) for name in question.measures],
         basis=[counting.basis[name] if name in found else None for name in question.measures],
-        not_found=list(dict.fromkeys(name for name in question.measures if name not in found)),
+        not_found=prepared.not_found,
         withheld=withheld,
         kept_out=[counting.kept_out[name] if name in found else None for name in question.measures],
     )
-
-
-def within_cube(model: ViewerModel, question: TotalsQuestion) -> tuple[frozenset[ColumnKey], frozenset[str]]:
-    """The columns and measures a question may name: those that exist, and in a cube only the cube's (12.9)."""
-    existing, schema = model.objects, model.data.schema
-    if question.cube is None:
-        return existing.columns, existing.measures
-    cube = next((cube for cube in schema.model.cubes if cube.name == question.cube), None)
-    if cube is None or cube.name not in existing.cubes:
-        raise not_found(question.cube)
-    named = {name for dimension in cube.dimensions for name in dimension.hierarchies}
-    levels = {(item.table, column) for item in schema.model.hierarchies if item.name in named and item.name in existing.hierarchies for column in item.columns}
-    return frozenset(key for key in existing.columns if key in levels or key[0] in cube.facts), existing.measures & frozenset(cube.measures)
 
 
 @dataclass
@@ -109,41 +77,48 @@ class _Counting:
         self.any_row = False
         self._by_depth = model.has_whole_totals()
         self._rows: dict[tuple[str, str, int], Counted] = {}
-        self._dropped: dict[str, Array] = {name: np.zeros(0, dtype=np.int64) for name in found}
+        self._dropped: dict[tuple[str, str], Mask] = {}
 
     def rows(self, name: str, table: str, depth: int) -> Counted:
-        """The rows of a table that count for a measure at a depth; the same at every depth but for whole totals."""
+        """The rows of a table that count for a measure at a depth; the same at every depth but for whole totals.
+
+        Where rows may be withheld from one depth and lifted into another they are rows, not strata, at every depth.
+        """
         key = (name, table, depth if self._by_depth else 0)
         if key not in self._rows:
-            self._rows[key] = count(self.model, self.found[name], table, self.asked, depth, self.radix)
+            measure = self.found[name]
+            strata = not (self._by_depth and self.model.masks_any(measure.inputs | self.asked.keys))
+            self._rows[key] = count(self.model, measure, table, self.asked, depth, self.radix, strata)
         return self._rows[key]
 
-    def level(self, depth: int, names: list[str]) -> _Level:
+    def level(self, depth: int) -> _Level:
         """The lines of one depth; the grand total has one even where no row counts."""
-        counted = {
-            name: {table: self.rows(name, table, depth).without(self._dropped[name]) for table in counted_tables(measure)}
-            for name, measure in self.found.items()
-        }
         groups = _Groups(self.radix, depth)
-        own = [groups.of(self.rows(name, self.found[name].table, depth)) for name in counted]
+        own = [groups.of(self.rows(name, measure.table, depth)) for name, measure in self.found.items()]
         if depth == 0:
             self.any_row = any(len(numbers) for numbers in own)
         numbers = groups.present(own, always=depth == 0)
         level = _Level(self.radix.keys(numbers, depth))
-        for name in (name for name in names if name in counted):
-            rows = counted[name]
+        for name, measure in self.found.items():
+            every = {table: self.rows(name, table, depth) for table in counted_tables(measure)}
+            rows = {table: part.without(self._dropped.get((name, table))) for table, part in every.items()}
             if depth == 0:
-                self.basis[name] = rows[self.found[name].table].basis
-                self.kept_out[name] = rows[self.found[name].table].kept_out
-            vector = evaluate(self.found[name].tree, _LineFrame(self.model, rows, groups, numbers, self.secret))
+                self.basis[name], self.kept_out[name] = rows[measure.table].basis, rows[measure.table].kept_out
+            vector = evaluate(measure.tree, _LineFrame(self.model, rows, groups, numbers, self.secret))
             known = np.broadcast_to(vector.known, (len(numbers),))
-            withheld = np.logical_or.reduce([_too_few(part, groups.of(part), numbers) for part in rows.values()])
+            withheld = np.logical_or.reduce([_withheld(every[table], part, groups, numbers) for table, part in rows.items()])
             if withheld.any():
-                dropped = [np.unique(part.groups[np.isin(groups.of(part), numbers[withheld])]) for part in rows.values()]
-                self._dropped[name] = np.unique(np.concatenate([self._dropped[name], *dropped]))
+                self._drop(name, rows, groups, numbers[withheld])
             level.values[name] = json_values(np.broadcast_to(vector.values, (len(numbers),)), known & ~withheld)
             level.withheld[name] = withheld
         return level
+
+    def _drop(self, name: str, rows: dict[str, Counted], groups: "_Groups", withheld: Array) -> None:
+        """The rows of withheld lines count no further in the measure, as rows, whatever line they would stand in (7.3)."""
+        for table, part in rows.items():
+            size = self.model.data.rows(table) if part.strata is None else len(part.strata.counts)
+            dropped = self._dropped.setdefault((name, table), np.zeros(size, dtype=np.bool_))
+            dropped[part.places[np.isin(groups.of(part), withheld)]] = True
 
 
 class _Groups:
@@ -176,16 +151,29 @@ class _Groups:
         return np.flatnonzero(present | always)
 
 
-def _too_few(rows: Counted, groups: Array, numbers: Array) -> Mask:
-    """The lines in which cells count that need more rows than the line has (5.6)."""
-    if rows.least is None or not len(numbers):
-        return np.zeros(len(numbers), dtype=np.bool_)
+def _withheld(every: Counted, rows: Counted, groups: _Groups, numbers: Array) -> Mask:
+    """The lines that are withheld: in which cells count that need more rows than the line has, or all of whose rows were withheld before (5.6, 7.3).
+
+    `every` are the rows that count, `rows` those of them that no line withheld.
+    """
+    counts, needed = np.zeros(len(numbers)), np.zeros(len(numbers), dtype=np.int64)
+    if every is rows and rows.least is None:
+        return needed > 0
+    had, inside = _lines_of(groups.of(every), numbers)
+    before = np.bincount(had[inside], minlength=len(numbers))
+    place, inside = _lines_of(groups.of(rows), numbers)
+    counts += np.bincount(place[inside], weights=None if rows.weights is None else rows.weights[inside], minlength=len(numbers))
+    if rows.least is not None:
+        np.maximum.at(needed, place[inside], rows.least[inside])
+    return np.asarray((counts < needed) | ((before > 0) & (counts == 0)))
+
+
+def _lines_of(groups: Array, numbers: Array) -> tuple[Array, Mask]:
+    """For each group its place among the lines, and whether it is one of them."""
+    if not len(numbers):
+        return np.zeros(len(groups), np.int64), np.zeros(len(groups), np.bool_)
     place = np.minimum(np.searchsorted(numbers, groups), len(numbers) - 1)
-    inside = numbers[place] == groups
-    counts = np.bincount(place, weights=inside if rows.weights is None else inside * rows.weights, minlength=len(numbers))
-    needed = np.zeros(len(numbers), dtype=np.int64)
-    np.maximum.at(needed, place[inside], rows.least[inside])
-    return np.asarray(counts < needed)
+    return place, numbers[place] == groups
 
 
 class _LineFrame(AggregatesFrame):
@@ -206,9 +194,7 @@ class _LineFrame(AggregatesFrame):
         dense = self.groups.dense
         inside: Mask | None = None
         if not dense:
-            position = np.minimum(np.searchsorted(self.numbers, groups), max(len(self.numbers) - 1, 0))
-            inside = self.numbers[position] == groups if len(self.numbers) else np.zeros(len(groups), np.bool_)
-            groups = position
+            groups, inside = _lines_of(groups, self.numbers)
         size = self.groups.size if dense else len(self.numbers)
         if rows.strata is not None:
             return self._of_strata(node, rows, rows.strata, groups, inside, size)
@@ -227,15 +213,9 @@ class _LineFrame(AggregatesFrame):
         partial = strata.partial(node)
         assert partial is not None
         counts, values = (partial.counts, partial.values) if rows.rows is None else (partial.counts[rows.rows], partial.values[rows.rows])
-        known = counts > 0 if inside is None else (counts > 0) & inside
-        number = aggregate("SUM", False, counts.astype(np.int64), known, groups, size)
-        if node.function == "COUNT":
-            result = Vector(np.where(number.known, number.values, 0), np.ones(size, np.bool_))
-        elif node.function == "AVG":
-            sums = aggregate("SUM", False, values.astype(np.float64), known, groups, size)
-            result = Vector(sums.values / np.maximum(number.values, 1), sums.known)
-        else:
-            result = aggregate(node.function, False, values, known, groups, size)
+        if inside is not None:
+            counts = np.where(inside, counts, 0)
+        result = combined(node.function, counts, values, groups, size)
         if self.groups.dense:
             return Vector(result.values[self.numbers], result.known[self.numbers], self._domain)
         return Vector(result.values, result.known, self._domain)
@@ -288,7 +268,8 @@ class _MaskedFrame(RowsFrame):
         values = vector.values.copy()
         for state in np.unique(states[states > 0]).tolist():
             rows = self._counted.rows[states == state]
-            masked = masked_values(self._model.ladder.kinds[state], values[rows], key, self._secret)
+            masked = self._model.ladder.kinds[state].shown(values[rows], key, self._secret)
+            assert masked is not None
             if masked.dtype.kind == "f" and values.dtype.kind == "i":
                 values = values.astype(np.float64)
             values[rows] = masked

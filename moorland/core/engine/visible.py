@@ -4,8 +4,10 @@ from collections.abc import Callable, Iterable, Iterator
 
 import numpy as np
 
+from moorland.core.bundle.policy import Role
 from moorland.core.bundle.schema import Schema, Step
 from moorland.core.engine.grouping import codes_with_null
+from moorland.core.engine.mask_kinds import in_totals_of
 from moorland.core.engine.masking import CLEAR, Ladder, Layer, states_of
 from moorland.core.engine.member_rules import MembersRule
 from moorland.core.engine.model_data import ModelData
@@ -75,9 +77,8 @@ class RoleRows:
         original = self.data.schema.original(table)
         for mask in self.role.masks:
             if mask.column == key or mask.column == (original, column):
-                in_totals = mask.written.in_totals if isinstance(mask.written.in_totals, str) else "full"
                 where = mask.where(self.data, self._viewer, table) if mask.when is not None else None
-                yield Layer(self.ladder.state(mask.kind), in_totals, mask.least_rows, where)
+                yield Layer(self.ladder.state(mask.kind), in_totals_of(mask.written), mask.least_rows, where)
         derived = self.data.derived.get(key)
         if derived is None:
             return
@@ -220,12 +221,18 @@ def level_used(data: ModelData, table: str, rule: MembersRule, used: frozenset[C
     steps = schema.paths[table][owner] if table != owner else ()
     telling = {owner, *schema.paths[owner], *(step.one for step in steps)}
     own = {(table, schema.tables[table].key), *((step.many, step.column) for step in steps)}
-    level = 0
-    for key in with_inputs(used, data.derived):
+    level, waiting, looked_at = 0, list(used), set(used)
+    while waiting:
+        key = waiting.pop()
         if key[0] == owner and key[1] in levels:
             level = max(level, levels.index(key[1]) + 1)
-        elif key[0] in telling or key in own:
-            level = len(levels)
+        elif key in own:
+            return len(levels)
+        elif key in data.derived:
+            waiting += data.derived[key].reads - looked_at
+            looked_at |= data.derived[key].reads
+        elif key[0] in telling:
+            return len(levels)
     return level
 
 
@@ -272,6 +279,11 @@ class ViewerModel:
         """The rows every limit role leaves."""
         return _all_of(mask for limit in self.limits if (mask := limit.of(table)) is not None)
 
+    def left_by_filters(self, table: str) -> Mask | None:
+        """The rows base filters leave to everybody, those that travelled among them (3.7): what a role without sentences sees; None for all rows."""
+        silent = CompiledRole(Role(name="base filters", kind="grant", model=self.data.schema.model.name))
+        return RoleRows(silent, self.viewer, self.data, self.ladder).of(table)
+
     def rows(self, table: str, grants: Iterable[RoleRows]) -> Mask | None:
         """The rows of a table visible through any of the grants and left by every limit; None for all rows (6.4)."""
         chosen = list(grants)
@@ -297,26 +309,6 @@ class ViewerModel:
         if any(not limit.role.beneath(table).export for limit in self.limits):
             return []
         return [grant for grant in self.listing(table) if grant.role.beneath(table).export]
-
-    def cell_states(self, table: str, key: ColumnKey, grants: Iterable[RoleRows]) -> Array | int:
-        """The state of a column in each row of a table: the least covering of the grants that have the row, then the most covering of the limits (6.5).
-
-        One state for all rows, or shape (rows,).
-        """
-        chosen = list(grants)
-        states = [grant.states(table, key) for grant in chosen]
-        result: Array | int
-        if len({state for state in states if isinstance(state, int)}) == 1 and all(isinstance(state, int) for state in states):
-            result = states[0]
-        else:
-            result = np.full(self.data.rows(table), self.ladder.hidden, dtype=np.int16)
-            for grant, state in zip(chosen, states, strict=True):
-                mask = grant.of(table)
-                least = np.minimum(result, state)
-                result = least if mask is None else np.where(mask, least, result)
-        for limit in self.limits:
-            result = np.maximum(result, limit.states(table, key))
-        return int(result) if np.ndim(result) == 0 else np.asarray(result)
 
     def masks_any(self, keys: Iterable[ColumnKey]) -> bool:
         """Whether some role held masks one of these columns."""

@@ -8,9 +8,11 @@ from pydantic import Field
 from moorland.core.bundle.people import ImaginedPerson, ImaginedViewer, RealViewer
 from moorland.core.bundle.shape import Name, Shape
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.mask_kinds import Hidden
 from moorland.core.engine.questions import Refused
+from moorland.core.engine.table_view import visible_table
 from moorland.core.engine.visible import RoleRows, ViewerModel
-from moorland.core.insight.effect import ModelShare, share, share_of, visible_mask
+from moorland.core.insight.effect import ModelShare, share, share_of
 from moorland.core.insight.impact import covered, coverings
 from moorland.core.language.vectors import Mask
 from moorland.core.people import Viewer
@@ -128,7 +130,7 @@ def _column(model: ViewerModel, key: tuple[str, str], names: list[str]) -> Colum
     states = [_state(by_name[name], key) if name in by_name else "hidden" for name in names]
     together: ColumnState = "hidden"
     if key in model.objects.columns:
-        found = model.cell_states(key[0], key, model.granting((), (key[0],)))
+        found = visible_table(model, key[0]).states(key)
         together = "masked" if np.any((np.asarray(found) != 0) & (np.asarray(found) != model.ladder.hidden)) else "visible"
     return ColumnParts(column=key[1], states=states, together=together)
 
@@ -149,13 +151,13 @@ def _opened_by_none(evaluator: Evaluator, asked: CombineQuestion, model: ViewerM
         except Refused:
             continue
         exists = table in single.objects.tables
-        singles.append((single, visible_mask(single, table) if exists else np.zeros(model.data.rows(table), np.bool_)))
+        singles.append((single, visible_table(single, table).rows if exists else np.zeros(model.data.rows(table), np.bool_)))
     keys = [key for key in sorted(model.objects.columns) if key[0] == table]
     if table not in model.objects.tables or not singles:
         return 0, 0
-    visible = visible_mask(model, table)
+    visible = visible_table(model, table).rows
     opened = int((visible & ~np.logical_or.reduce([mask for _, mask in singles])).sum()) * len(keys)
-    hidden = covered("hidden")
+    hidden = covered(Hidden())
     for key in keys:
         together = np.where(visible, coverings(model, key), np.inf)
         best = np.full(len(visible), np.inf)

@@ -5,9 +5,10 @@ from collections.abc import Iterator
 import numpy as np
 
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.mask_kinds import CellKind
 from moorland.core.engine.questions import Refused
+from moorland.core.engine.table_view import TableView, listed_table, visible_table
 from moorland.core.engine.visible import ViewerModel
-from moorland.core.insight.effect import visible_mask
 from moorland.core.people import Viewer
 
 
@@ -41,17 +42,17 @@ def _in_model(first: ViewerModel, second: ViewerModel) -> Iterator[str]:
     yield from (f"measure {name}" for name in sorted(one.measures ^ other.measures))
     yield from (f"hierarchy {name}" for name in sorted(one.hierarchies ^ other.hierarchies))
     for table in sorted(one.tables & other.tables):
-        mine, theirs = visible_mask(first, table), visible_mask(second, table)
-        if not np.array_equal(mine, theirs):
-            yield f"rows of {table}"
+        views = [(of(first, table), of(second, table)) for of in (visible_table, listed_table)]
+        parted = [what for what, (mine, theirs) in zip(("rows of", "listed rows of"), views, strict=True) if not np.array_equal(mine.rows, theirs.rows)]
+        if parted:
+            yield f"{parted[0]} {table}"
             continue
         for key in sorted(key for key in one.columns & other.columns if key[0] == table):
-            if not np.array_equal(_shown_kinds(first, key)[mine], _shown_kinds(second, key)[mine]):
+            if any(_shown_kinds(mine, key) != _shown_kinds(theirs, key) for mine, theirs in views):
                 yield f"cells of {table}.{key[1]}"
 
 
-def _shown_kinds(model: ViewerModel, key: tuple[str, str]) -> np.ndarray[tuple[int], np.dtype[np.object_]]:
-    """What each cell is shown as, comparable between viewers whose states are numbered differently."""
-    states = model.cell_states(key[0], key, model.granting((), (key[0],)))
-    names = np.array([kind if isinstance(kind, str) else kind.model_dump_json() for kind in model.ladder.kinds], dtype=object)
-    return np.asarray(names[np.broadcast_to(np.asarray(states), (model.data.rows(key[0]),))])
+def _shown_kinds(view: TableView, key: tuple[str, str]) -> list[CellKind]:
+    """What each cell of a view is shown as, comparable between viewers whose states are numbered differently."""
+    kinds = view.model.ladder.kinds
+    return [kinds[state] for state in view.states_in(key, np.flatnonzero(view.rows)).tolist()]

@@ -6,16 +6,17 @@ import numpy as np
 from pydantic import Field
 
 from moorland.core.bundle.shape import ConditionText, Shape
+from moorland.core.engine.asked import prepare_rows
+from moorland.core.engine.cells import cell_values
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.listing import Listing, cell_values
-from moorland.core.engine.masking import CLEAR, ShownColumn, codes_of
-from moorland.core.engine.naming import check_filter, column_key, parse_filter
+from moorland.core.engine.objects import everything
 from moorland.core.engine.questions import AnswerError, CellState, ColumnName, Refused
 from moorland.core.engine.roles import CompiledModel
 from moorland.core.engine.strata import strata_for
+from moorland.core.engine.table_view import TableView, listed_table, visible_table
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language.evaluation import true_rows
-from moorland.core.language.vectors import Mask
+from moorland.core.language.vectors import Array, Mask
 from moorland.core.people import Viewer
 
 MOST_ROWS = 500
@@ -52,12 +53,13 @@ class AlignedRow(Shape):
 
 
 class AlignedRows(Shape):
-    """Rows of a table in one order for several viewers; `visible` counts each viewer's among those that match."""
+    """Rows of a table in one order for several viewers; of those that match, `visible` counts what each viewer sees, `listed` what each may list."""
 
     columns: list[str]
     matching: int
     rows: list[AlignedRow]
     visible: list[int]
+    listed: list[int]
     refused: list[AnswerError | None]
 
 
@@ -72,12 +74,6 @@ class AlignedQuestion(Shape):
     limit: int = Field(default=100, ge=0, le=MOST_ROWS)
     offset: int = Field(default=0, ge=0)
     only: Literal["all", "differing"] = "all"
-
-
-def visible_mask(model: ViewerModel, table: str) -> Mask:
-    """The rows of a table a viewer may list (7.1), as a mask of shape (rows,)."""
-    mask = model.rows(table, model.granting((), (table,)))
-    return np.ones(model.data.rows(table), dtype=np.bool_) if mask is None else mask
 
 
 def visible_count(model: ViewerModel, table: str) -> int:
@@ -128,21 +124,11 @@ def aligned_rows(evaluator: Evaluator, question: AlignedQuestion, viewers: list[
     Raises Refused for a name or filter that cannot be used; what refuses one viewer stands in `refused`.
     """
     whole = evaluator.viewer_model(evaluator.all_data(), question.model)
-    data, schema = whole.data, whole.data.schema
-    parse_filter(question.where)
-    if question.table not in schema.tables:
-        raise Refused("not_found", f"Nothing named {question.table} was found.")
-    existing = frozenset(schema.columns)
-    names = question.columns if question.columns is not None else [column.name for column in schema.tables[question.table].columns]
-    columns = [column_key(name, question.table, existing) for name in names]
-    order = [(column_key(name.removeprefix("-"), question.table, existing), name.startswith("-")) for name in question.order]
-    for owner, column in [*columns, *(key for key, _ in order)]:
-        if not schema.reaches(question.table, owner):
-            raise Refused("invalid", f"{owner}.{column} is not a column of {question.table} or of a lookup it reaches.")
-    condition = check_filter(question.where, schema, question.table, existing, evaluator.people.definitions)
-    matching = np.ones(data.rows(question.table), dtype=np.bool_)
-    if condition is not None:
-        matching = true_rows(condition, data.frame(question.table), question.table, data.rows(question.table))
+    data, schema, table = whole.data, whole.data.schema, question.table
+    asked = prepare_rows(question, schema, everything(schema), evaluator.people.definitions)
+    matching = np.ones(data.rows(table), dtype=np.bool_)
+    if asked.condition is not None:
+        matching = true_rows(asked.condition, data.frame(table), table, data.rows(table))
     models: list[ViewerModel | None] = []
     refused: list[AnswerError | None] = []
     for viewer in viewers:
@@ -152,43 +138,37 @@ def aligned_rows(evaluator: Evaluator, question: AlignedQuestion, viewers: list[
         except Refused as error:
             models.append(None)
             refused.append(error.answer().error)
-    masks = [visible_mask(model, question.table) if model else np.zeros(len(matching), dtype=np.bool_) for model in models]
+    masks = [visible_table(model, table).rows if model else np.zeros(len(matching), dtype=np.bool_) for model in models]
+    listings = [listed_table(model, table) if model else None for model in models]
     visible = [int((mask & matching).sum()) for mask in masks]
+    listed = [int((view.rows & matching).sum()) if view else 0 for view in listings]
     if question.only == "differing" and masks:
         matching = matching & ~np.logical_and.reduce(masks)
     selected = np.flatnonzero(matching)
-    listing = Listing(whole, question.table, None)
-    listing.matching = matching
-    wanted = listing.ordered(order, evaluator.secret)[question.offset : question.offset + question.limit]
-    cells = [cell_values(data, question.table, key, wanted, np.ones(len(wanted), np.bool_)) for key in columns]
+    wanted = visible_table(whole, table).ordered(selected, asked.order, evaluator.secret)[question.offset : question.offset + question.limit]
+    cells = [cell_values(data, table, key, wanted, np.ones(len(wanted), np.bool_)) for key in asked.columns]
     views = [
-        _view(model, mask, question.table, columns, wanted, evaluator.secret) if model else [(None, None)] * len(wanted)
-        for model, mask in zip(models, masks, strict=True)
+        _cells(view, mask, asked.columns, wanted, evaluator.secret) if view else [(None, None)] * len(wanted)
+        for view, mask in zip(listings, masks, strict=True)
     ]
-    values = [list(row) for row in zip(*cells, strict=True)] if columns else [[] for _ in wanted]
+    values = [list(row) for row in zip(*cells, strict=True)] if cells else [[] for _ in wanted]
     rows = [
         AlignedRow(row=number, values=row, states=[view[index][0] for view in views], shown=[view[index][1] for view in views])
         for index, (number, row) in enumerate(zip(wanted.tolist(), values, strict=True))
     ]
-    return AlignedRows(columns=list(names), matching=len(selected), rows=rows, visible=visible, refused=refused)
+    return AlignedRows(columns=asked.names, matching=len(selected), rows=rows, visible=visible, listed=listed, refused=refused)
 
 
-def _view(
-    model: ViewerModel, mask: Mask, table: str, columns: list[tuple[str, str]], wanted: Any, secret: bytes
+def _cells(
+    view: TableView, visible: Mask, columns: list[tuple[str, str]], wanted: Array, secret: bytes
 ) -> list[tuple[list[CellState] | None, list[Any] | None]]:
-    """For one viewer the states of the cells of each wanted row and what is shown in them; None for a withheld row."""
-    grants = model.granting((), (table,))
-    by_column, shown_by_column = [], []
-    for key in columns:
-        states = model.cell_states(table, key, grants) if key in model.objects.columns else model.ladder.hidden
-        here = np.full(len(wanted), states, dtype=np.int16) if isinstance(states, int) else states[wanted]
-        by_column.append(model.ladder.names(here))
-        if np.isin(here, [CLEAR, model.ladder.hidden]).all():
-            shown_by_column.append(cell_values(model.data, table, key, wanted, here == CLEAR))
-        else:
-            shown = ShownColumn(model.data, key, model.ladder, np.unique(here).tolist(), secret)
-            shown_by_column.append(shown.values(shown.numbers(here, codes_of(model.data, table, key, wanted))))
+    """For one viewer the states of the cells of each wanted row and what is shown in them; None for a withheld row.
+
+    A row that counts but is not listed has hidden cells only (7.1).
+    """
+    by_column = [view.names_in(key, wanted) for key in columns]
+    shown_by_column = [view.shown(key, secret).values(wanted) for key in columns]
     states_of_rows: list[list[CellState]] = [list(row) for row in zip(*by_column, strict=True)] if columns else [[] for _ in wanted]
     shown_in_rows = [list(row) for row in zip(*shown_by_column, strict=True)] if columns else [[] for _ in wanted]
-    seen = mask[wanted].tolist()
+    seen = visible[wanted].tolist()
     return [(row, cells) if is_seen else (None, None) for row, cells, is_seen in zip(states_of_rows, shown_in_rows, seen, strict=True)]

@@ -9,14 +9,14 @@ from pydantic import Field
 
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Shape
+from moorland.core.engine.cells import cell_values
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.everyone import changes_together
-from moorland.core.engine.listing import cell_values
-from moorland.core.engine.masking import MaskKind, covering
+from moorland.core.engine.mask_kinds import CellKind
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import Question, Refused, TotalsAnswer, TotalsQuestion
+from moorland.core.engine.table_view import visible_table
 from moorland.core.engine.visible import ViewerModel
-from moorland.core.insight.effect import visible_mask
 from moorland.core.language.vectors import Mask
 from moorland.core.people import Viewer
 
@@ -167,6 +167,9 @@ def _viewer_impact(
         clearer, covered = ([], []) if any(model == name for model, _ in counted) else _cell_changes(first, second)
         gained += clearer
         lost += covered
+        lists, listed = _listings(second), _listings(first)
+        gained += sorted(lists - listed) if first is not None else []
+        lost += sorted(listed - lists) if second is not None else []
     could, can = _pages(before, old), _pages(after, new)
     gained += sorted(can - could)
     lost += sorted(could - can)
@@ -211,8 +214,8 @@ def _same_content(first: ViewerModel, second: ViewerModel, tables: Iterable[str]
 
 
 def _table_change(model: str, table: str, first: ViewerModel | None, second: ViewerModel | None) -> TableChange | None:
-    old = visible_mask(first, table) if first and table in first.objects.tables else None
-    new = visible_mask(second, table) if second and table in second.objects.tables else None
+    old = visible_table(first, table).rows if first and table in first.objects.tables else None
+    new = visible_table(second, table).rows if second and table in second.objects.tables else None
     if old is None and new is None:
         return None
     if first is not None and second is not None and old is not None and new is not None and not _same_content(first, second, [table]):
@@ -263,7 +266,7 @@ def _cell_changes(first: ViewerModel | None, second: ViewerModel | None) -> tupl
         states = [coverings(model, key) for model in (first, second)]
         if all(np.ndim(state) == 0 for state in states) and states[0] == states[1]:
             continue
-        both = visible_mask(first, table) & visible_mask(second, table)
+        both = visible_table(first, table).rows & visible_table(second, table).rows
         less, more = int((both & (states[1] < states[0])).sum()), int((both & (states[1] > states[0])).sum())
         if less:
             clearer.append(f"clearer cells of {table}.{column} in {less:,} rows")
@@ -272,16 +275,24 @@ def _cell_changes(first: ViewerModel | None, second: ViewerModel | None) -> tupl
     return clearer, covered
 
 
-def covered(kind: MaskKind) -> float:
-    """How much a kind of mask covers, as one number."""
-    order, finer = covering(kind)
+def covered(kind: CellKind) -> float:
+    """How much a state covers, as one number."""
+    order, finer = kind.covers
     return order * 1e12 + finer
 
 
 def coverings(model: ViewerModel, key: tuple[str, str]) -> Any:
-    """How much the cells of a column are covered, comparable between two states of a workspace: one number, or shape (rows,)."""
+    """How much of the cells of a column may be learned, comparable between two states of a workspace: one number, or shape (rows,)."""
     numbers = np.array([covered(kind) for kind in model.ladder.kinds])
-    return numbers[model.cell_states(key[0], key, model.granting((), (key[0],)))]
+    return numbers[visible_table(model, key[0]).states(key)]
+
+
+def _listings(model: ViewerModel | None) -> set[str]:
+    """The tables whose rows are listed, and those whose rows are exported (5.7, 7.1)."""
+    if model is None:
+        return set()
+    listed = {f"listing rows of {table}" for table in model.objects.tables if model.listing(table)}
+    return listed | {f"exporting rows of {table}" for table in model.objects.tables if model.exporting(table)}
 
 
 def _total_change(before: Evaluator, after: Evaluator, old: Viewer | None, new: Viewer | None, model: str, measure: str) -> TotalChange | None:

@@ -9,10 +9,10 @@ from moorland.core.bundle.policy import AttributeIs, EntitlementSentence, Role, 
 from moorland.core.bundle.problems import BundleError, nearest_name
 from moorland.core.bundle.shape import Shape
 from moorland.core.bundle.structure import identity
+from moorland.core.engine.cells import cell_values
 from moorland.core.engine.entitlements import EntitlementRule
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import group_labels
-from moorland.core.engine.listing import cell_values
 from moorland.core.engine.roles import compile_role
 from moorland.core.language import tree
 from moorland.core.language.types import comparable

@@ -6,8 +6,8 @@ import numpy as np
 
 from moorland.core.bundle.schema import Step
 from moorland.core.bundle.shape import Shape
+from moorland.core.engine.cells import json_values
 from moorland.core.engine.columns import StoredColumn
-from moorland.core.engine.listing import json_values
 from moorland.core.engine.model_data import ModelData
 from moorland.core.language.vectors import Array, Mask
 

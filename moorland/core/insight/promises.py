@@ -9,13 +9,14 @@ import numpy as np
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.promises import Must, ObjectsMust, PagesMust, Promise, RowsMust, SameMust, TotalMust, ValuesMust
 from moorland.core.bundle.shape import Shape
+from moorland.core.engine.cells import codes_of
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.masking import ShownColumn, codes_of
+from moorland.core.engine.masking import ShownColumn
 from moorland.core.engine.naming import check_filter
 from moorland.core.engine.questions import Question, Refusal, Refused, TotalsAnswer, TotalsQuestion
+from moorland.core.engine.table_view import visible_table
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.comparison import parts_that_differ
-from moorland.core.insight.effect import visible_mask
 from moorland.core.language.evaluation import true_rows
 from moorland.core.people import Viewer
 
@@ -101,7 +102,7 @@ class _Run:
             raise BundleError([Problem(refused.code, refused.message, path="must.rows.where")]) from None
         found = 0
         if model is not None and must.table in model.objects.tables:
-            mask = visible_mask(model, must.table)
+            mask = visible_table(model, must.table).rows
             if condition is not None:
                 mask = mask & true_rows(condition, model.data.frame(must.table, self.viewer.values), must.table, len(mask))
             found = int(mask.sum())
@@ -200,15 +201,15 @@ class _Run:
 
 
 def shown_values(model: ViewerModel, key: tuple[str, str], secret: bytes) -> Iterator[Any]:
-    """The distinct values of a column that a viewer is shown in rows of its table, null left out."""
+    """The distinct values of a column that a viewer may learn from rows of its table, or from groupings by it (6.5); null left out."""
     table = key[0]
     if table not in model.objects.tables or key not in model.objects.columns:
         return
-    grants = model.granting((), (table,))
-    rows = np.flatnonzero(visible_mask(model, table))
-    states = np.asarray(model.cell_states(table, key, grants)) + np.zeros(model.data.rows(table), dtype=np.int64)
+    view = visible_table(model, table)
+    rows = np.flatnonzero(view.rows)
+    states = view.states_in(key, rows)
     shown = ShownColumn(model.data, key, model.ladder, np.unique(states).tolist(), secret)
-    numbers = np.unique(shown.numbers(states[rows], codes_of(model.data, table, key, rows)))
+    numbers = np.unique(shown.numbers(states, codes_of(model.data, table, key, rows)))
     yield from shown.values(numbers[numbers >= 0])
 
 

@@ -12,7 +12,8 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.naming import check_filter
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.roles import compile_role
-from moorland.core.engine.visible import RoleRows, ViewerModel
+from moorland.core.engine.table_view import TableView, listed_table, visible_table
+from moorland.core.engine.visible import RoleRows
 from moorland.core.insight.impact import Views
 from moorland.core.language.evaluation import true_rows
 from moorland.core.language.vectors import Mask
@@ -45,11 +46,12 @@ class RoleReach(Shape):
 
 
 class PersonReach(Shape):
-    """Somebody who sees some of the rows, and through which grant roles."""
+    """Somebody who sees some of the rows, and through which grant roles; `listed` of them may be listed, the others only count in totals."""
 
     login: str
     name: str
     rows: int
+    listed: int
     through: list[RoleReach]
 
 
@@ -61,18 +63,18 @@ class ReachAnswer(Shape):
 
 
 def reaching(evaluator: Evaluator, asked: ReachQuestion) -> ReachAnswer:
-    """Everybody who may list some of the rows meant. Raises Refused or BundleError for names and conditions that cannot be used."""
+    """Everybody who sees some of the rows meant, listed or counted (6.4). Raises Refused or BundleError for names and conditions that cannot be used."""
     table, meant = _meant(evaluator, asked)
     views = Views(evaluator)
-    known: dict[object, tuple[int, list[RoleReach]]] = {}
+    known: dict[object, tuple[int, int, list[RoleReach]]] = {}
     people = []
     for viewer in evaluator.everyone():
         view = views.of(viewer)
         if view not in known:
             known[view] = _seen(evaluator, viewer, asked.model, table, meant)
-        rows, through = known[view]
+        rows, listed, through = known[view]
         if rows:
-            people.append(PersonReach(login=viewer.login or "", name=viewer.name or viewer.login or "", rows=rows, through=through))
+            people.append(PersonReach(login=viewer.login or "", name=viewer.name or viewer.login or "", rows=rows, listed=listed, through=through))
     return ReachAnswer(rows=int(meant.sum()), people=people)
 
 
@@ -104,23 +106,23 @@ def _based(evaluator: Evaluator, model: str, table: str, mask: Any) -> Mask:
     return found
 
 
-def _seen(evaluator: Evaluator, viewer: Viewer, model: str, table: str, meant: Mask) -> tuple[int, list[RoleReach]]:
+def _seen(evaluator: Evaluator, viewer: Viewer, model: str, table: str, meant: Mask) -> tuple[int, int, list[RoleReach]]:
     try:
         found = evaluator.viewer_model(viewer, model)
     except Refused:
-        return 0, []
-    grants = found.listing(table)
-    rows = _count(found, table, grants, meant)
+        return 0, 0, []
+    view = visible_table(found, table)
     through = [
-        RoleReach(role=grant.name, label=grant.role.role.title, rows=_count(found, table, [grant], meant), sentences=_deciding(grant, table))
-        for grant in grants
+        RoleReach(
+            role=grant.name,
+            label=grant.role.role.title,
+            rows=int((TableView(found, table, [grant]).rows & meant).sum()),
+            sentences=_deciding(grant, table),
+        )
+        for grant in view.grants
     ]
-    return rows, [item for item in through if item.rows]
-
-
-def _count(model: ViewerModel, table: str, grants: list[RoleRows], meant: Mask) -> int:
-    mask = model.rows(table, grants)
-    return int(meant.sum() if mask is None else (mask & meant).sum())
+    rows, listed = (int((seen.rows & meant).sum()) for seen in (view, listed_table(found, table)))
+    return rows, listed, [item for item in through if item.rows]
 
 
 def _deciding(grant: RoleRows, table: str) -> list[int]:

@@ -6,8 +6,8 @@ import numpy as np
 
 from moorland.core.bundle.model import Table
 from moorland.core.bundle.shape import Shape
+from moorland.core.engine.cells import json_values
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.listing import json_values
 from moorland.core.engine.model_data import ModelData
 from moorland.core.insight.findings.values import value_findings
 from moorland.core.insight.impact import ViewerImpact, impact

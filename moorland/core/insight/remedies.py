@@ -3,8 +3,9 @@
 from collections.abc import Iterator
 from typing import Any, Literal
 
-from moorland.core.bundle.people import AttributeValue, ImaginedPerson, ImaginedViewer, RealViewer, ViewerReference
+from moorland.core.bundle.people import AttributeDefinition, AttributeValue, ImaginedPerson, ImaginedViewer, RealViewer, ViewerReference
 from moorland.core.bundle.shape import Scalar, Shape
+from moorland.core.bundle.values import typed_value
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.trace import Trace, Traced, trace
 
@@ -93,7 +94,15 @@ def _values_that_would_match(evaluator: Evaluator, now: Trace) -> Iterator[tuple
             if definition is None or not item.name.startswith("viewer."):
                 continue
             for value in cells:
-                fits = isinstance(value, str) == (definition.type in ("text", "date", "timestamp"))
-                if fits and (name, value) not in seen and (definition.allowed is None or value in definition.allowed):
+                if (name, value) not in seen and _can_have(definition, value):
                     seen.add((name, value))
                     yield name, value
+
+
+def _can_have(definition: AttributeDefinition, value: Scalar) -> bool:
+    """Whether the attribute can have a value: one of its type, and of those allowed."""
+    try:
+        typed_value(value, definition.type)
+    except ValueError:
+        return False
+    return definition.allowed is None or value in definition.allowed

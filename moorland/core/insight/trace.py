@@ -10,16 +10,19 @@ from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.shape import Name, Scalar, Shape
 from moorland.core.bundle.values import typed_value
+from moorland.core.engine.asked import Asked, counted_tables
+from moorland.core.engine.cells import cell_values
 from moorland.core.engine.changes import try_row
-from moorland.core.engine.counting import Asked, Radix, count, counted_tables
+from moorland.core.engine.counting import Radix, count
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.listing import cell_values
-from moorland.core.engine.masking import CLEAR, kind_name
+from moorland.core.engine.mask_kinds import CellKind, MaskKind
+from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.opening import answer_pages, rule_truth
 from moorland.core.engine.questions import PagesAnswer
 from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.rules import RowRule
+from moorland.core.engine.table_view import listed_table, visible_table
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.language.evaluation import true_rows
 from moorland.core.people import Viewer
@@ -314,13 +317,16 @@ class _Tracing:
         column = self.asked.column or ""
         owner, _, name = column.rpartition(".")
         key = (owner or table, name)
-        state = model.cell_states(table, key, self.grants_asked(model))
-        number = state if isinstance(state, int) else int(state[row])
-        if number == CLEAR:
-            return TraceLayer(layer="masks", verdict="passes", message=f"{column} is clear in this row.", reasons=self._mask_reasons(model, [key], table, row))
-        kind = kind_name(model.ladder.kinds[number])
-        verdict: Verdict = "stops" if number == model.ladder.hidden else "masked"
-        message = f"{column} is hidden in this row." if verdict == "stops" else f"{column} is masked in this row: {kind}."
+        listed, here = listed_table(model, table), np.array([row])
+        in_rows, in_totals = (int(view.states_in(key, here)[0]) for view in (listed, visible_table(model, table)))
+        kinds = model.ladder.kinds
+        verdict: Verdict = "passes" if in_rows == CLEAR else "stops" if in_rows == model.ladder.hidden else "masked"
+        if not listed.rows[row]:
+            message = f"No role held lists this row of {table}, so {column} is not shown in rows."
+        else:
+            message = f"{column} is {_stated(kinds[in_rows])} in this row."
+        if in_totals != in_rows:
+            message += f" In totals by {column} it is {_stated(kinds[in_totals])}."
         return TraceLayer(layer="masks", verdict=verdict, message=message, reasons=self._mask_reasons(model, [key], table, row))
 
     def _counting(self, model: ViewerModel, measure: str, row: int, reasons: list[Reason]) -> TraceLayer:
@@ -344,7 +350,7 @@ class _Tracing:
                     own = [
                         mask.sentence for mask in rows.role.masks if mask.column[1] == key[1] and mask.column[0] in (key[0], model.data.schema.original(key[0]))
                     ]
-                    reasons.append(self.reason(rows.role, False, f"{'.'.join(key)}: {kind_name(model.ladder.kinds[number])}", own[0] if own else None))
+                    reasons.append(self.reason(rows.role, False, f"{'.'.join(key)}: {model.ladder.kinds[number].name}", own[0] if own else None))
         return reasons
 
     def limits(self, model: ViewerModel, row: int) -> TraceLayer:
@@ -391,6 +397,11 @@ class _Tracing:
             else:
                 paths.append("assigned to everyone" if assignment.everyone else f"when {assignment.when}")
         return Reason(role=role.role.name, kind=role.role.kind, held_by=paths, sentence=sentence, passes=passes, message=message, compared=compared or [])
+
+
+def _stated(kind: CellKind) -> str:
+    """A state in words."""
+    return f"masked ({kind.name})" if isinstance(kind, MaskKind) else kind.name
 
 
 def _visible(rows: RoleRows, table: str, row: int) -> bool:

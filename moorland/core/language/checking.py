@@ -248,8 +248,15 @@ class _Checker:
             items = tuple(self.value(item) for item in node.items)
         for item in items:
             self.pair(operand, item, "IN")
-        identity = _is_identity(operand) or any(_is_identity(item) for item in items)
-        return replace(node, operand=operand, items=items, identity=identity, type="boolean")
+        whole = _is_identity(operand)
+        own = tuple(item for item in items if whole or _is_identity(item))
+        others = tuple(item for item in items if item not in own)
+        if not own or not others:
+            return replace(node, operand=operand, items=items, identity=bool(own), type="boolean")
+        # Only the identities themselves compare without case; a literal beside them compares exactly (4.5).
+        parts = [replace(node, operand=operand, items=some, negated=False, identity=some is own, type="boolean") for some in (own, others)]
+        either = tree.Or(items=tuple(parts), start=node.start, end=node.end, type="boolean")
+        return tree.Not(operand=either, start=node.start, end=node.end, type="boolean") if node.negated else either
 
     def check_innerquery(self, node: tree.InnerQuery) -> tree.Node:
         inside = _Checker(self.scope.within(node))

@@ -1,29 +1,21 @@
-"""Checked conditions as SQL expressions of SQLite or PostgreSQL; values of viewers are bound, never written (semantics.md 4).
+"""Checked conditions as SQL expressions of a dialect; values of viewers are bound, never written (semantics.md 4).
 
 What a dialect cannot say with the same meaning raises NotInSql.
 """
 
 import datetime
 from collections.abc import Callable
-from typing import Any, Literal
+from typing import Any
 
 from sqlglot import exp
 
 from moorland.core.bundle.structure import identity
+from moorland.core.bundle.values import type_of_value
 from moorland.core.language import tree
-from moorland.core.language.functions import like_parts
+from moorland.core.language.dialects import Dialect
+from moorland.core.language.sql_parts import NotInSql, cast, function, is_null, number, text
 
-Dialect = Literal["sqlite", "postgres"]
-SQL_TYPES = {
-    "sqlite": {"text": "TEXT", "integer": "INTEGER", "number": "REAL", "boolean": "INTEGER", "date": "TEXT", "timestamp": "TEXT"},
-    "postgres": {"text": "TEXT", "integer": "BIGINT", "number": "DOUBLE PRECISION", "boolean": "BOOLEAN", "date": "DATE", "timestamp": "TIMESTAMP"},
-}
 _COMPARISONS = {"=": exp.EQ, "<>": exp.NEQ, "<": exp.LT, "<=": exp.LTE, ">": exp.GT, ">=": exp.GTE}
-_LARGEST = 2**63
-
-
-class NotInSql(Exception):
-    """Says what cannot be answered in SQL yet."""
 
 
 class Parameters:
@@ -32,26 +24,17 @@ class Parameters:
     def __init__(self, dialect: Dialect) -> None:
         self.dialect = dialect
         self.values: dict[str, Any] = {}
+        #: By name the type of each value, by 1.1; an engine may keep another form of it.
+        self.types: dict[str, str] = {}
 
     def bind(self, value: Any) -> exp.Expression:
         """A placeholder for a value, in the form the dialect keeps it."""
         if value is None:
             return exp.Null()
         name = f"p{len(self.values) + 1}"
-        self.values[name] = stored_value(value, self.dialect)
+        self.values[name] = self.dialect.stored(value)
+        self.types[name] = type_of_value(value)
         return exp.Placeholder(this=name)
-
-
-def stored_value(value: Any, dialect: Dialect) -> Any:
-    """A value as a dialect keeps it: SQLite has dates as ISO text and booleans as numbers."""
-    if dialect == "sqlite":
-        if isinstance(value, bool):
-            return int(value)
-        if isinstance(value, datetime.datetime):
-            return value.isoformat(sep=" ")
-        if isinstance(value, datetime.date):
-            return value.isoformat()
-    return value
 
 
 class Rendering:
@@ -83,12 +66,11 @@ class Rendering:
         if value is None:
             return exp.Null()
         if isinstance(value, bool):
-            return exp.Boolean(this=value) if self.dialect == "postgres" else number(int(value))
+            return self.dialect.truth(value)
         if isinstance(value, str):
             return self.parameters.bind(value) if "%" in value else text(value)
         if isinstance(value, datetime.date):
-            written = text(str(stored_value(value, "sqlite")))
-            return written if self.dialect == "sqlite" else cast(written, SQL_TYPES["postgres"][str(node.type)])
+            return self.dialect.day(value, str(node.type))
         return number(value)
 
     def of_currentdate(self, node: tree.CurrentDate) -> exp.Expression:
@@ -110,12 +92,13 @@ class Rendering:
 
     def of_arithmetic(self, node: tree.Arithmetic) -> exp.Expression:
         if isinstance(node.right, tree.Interval):
-            return self._moved(self.of(node.left), node, node.right)
+            sign = 1 if node.operator == "+" else -1
+            return self.dialect.moved(self.of(node.left), sign * node.right.count, node.right.unit, str(node.type))
         left, right = self.of(node.left), self.of(node.right)
         if node.operator == "||":
             return exp.Paren(this=exp.DPipe(this=left, expression=right))
         if node.operator == "/":
-            double = SQL_TYPES[self.dialect]["number"]
+            double = self.dialect.types["number"]
             return exp.Paren(this=exp.Div(this=cast(left, double), expression=function("NULLIF", cast(right, double), number(0.0)), typed=True))
         kinds: dict[str, type[exp.Expression]] = {"+": exp.Add, "-": exp.Sub, "*": exp.Mul}
         return self._checked(kinds[node.operator](this=left, expression=right), node)
@@ -124,32 +107,7 @@ class Rendering:
         """Arithmetic on whole numbers that gives null beyond 64 bits (1.4)."""
         if node.type != "integer":
             return exp.Paren(this=whole)
-        if self.dialect == "sqlite":
-            fits: exp.Expression = exp.EQ(this=function("TYPEOF", whole.copy()), expression=text("integer"))
-        else:
-            wide = whole.copy().transform(lambda part: part)
-            for side in ("this", "expression"):
-                if wide.args.get(side) is not None:
-                    wide.set(side, cast(wide.args[side], "NUMERIC"))
-            fits = exp.Between(this=exp.Paren(this=wide), low=number(-_LARGEST), high=number(_LARGEST - 1))
-        return exp.Case(ifs=[exp.If(this=fits, true=whole)])
-
-    def _moved(self, moment: exp.Expression, node: tree.Arithmetic, interval: tree.Interval) -> exp.Expression:
-        """A date moved; the 31st becomes the last day of a shorter month (12.7)."""
-        count = interval.count if node.operator == "+" else -interval.count
-        if node.type == "timestamp" and self.dialect == "sqlite":
-            raise NotInSql("a timestamp moved by an interval is not answered in SQLite yet")
-        if self.dialect == "postgres":
-            moved = exp.Paren(this=exp.Add(this=moment, expression=cast(text(f"{count} {interval.unit}"), "INTERVAL")))
-            return cast(moved, SQL_TYPES["postgres"][str(node.type)])
-        if interval.unit == "DAY":
-            return function("DATE", moment, text(f"{count:+d} days"))
-        months = count * (12 if interval.unit == "YEAR" else 1)
-        first = function("DATE", moment, text("start of month"), text(f"{months:+d} months"))
-        last = function("DATE", moment, text("start of month"), text(f"{months + 1:+d} months"), text("-1 day"))
-        day = exp.Paren(this=exp.Sub(this=cast(function("STRFTIME", text("%d"), moment), "INTEGER"), expression=number(1)))
-        offset = exp.DPipe(this=exp.DPipe(this=text("+"), expression=day), expression=text(" days"))
-        return function("MIN", last, function("DATE", first, exp.Paren(this=offset)))
+        return exp.Case(ifs=[exp.If(this=self.dialect.fits(whole), true=whole)])
 
     def of_comparison(self, node: tree.Comparison) -> exp.Expression:
         left, right = self._side(node.left, node.identity), self._side(node.right, node.identity)
@@ -158,10 +116,8 @@ class Rendering:
         return exp.Paren(this=_COMPARISONS[node.operator](this=left, expression=right))
 
     def _by_code_point(self, side: exp.Expression, node: tree.Node) -> exp.Expression:
-        """Texts in PostgreSQL compared by code point (1.3)."""
-        if self.dialect == "postgres" and node.type == "text":
-            return exp.Paren(this=exp.Collate(this=exp.Paren(this=side), expression=exp.to_identifier("C", quoted=True)))
-        return side
+        """Texts compare by code point (1.3)."""
+        return self.dialect.by_code_point(side) if node.type == "text" else side
 
     def _side(self, node: tree.Node, folded: bool) -> exp.Expression:
         """One side of a comparison; of identities, without letter case and surrounding spaces (4.5)."""
@@ -198,7 +154,7 @@ class Rendering:
             if values is None:
                 return exp.Null()
             if not values:
-                return self.truth(node.negated)
+                return self.dialect.truth(node.negated)
             folded = [identity(value) if node.identity else value for value in values]
             found = exp.In(this=operand, expressions=[self.parameters.bind(value) for value in folded])
         else:
@@ -206,30 +162,26 @@ class Rendering:
         found = exp.Paren(this=found)
         return exp.Not(this=found) if node.negated else found
 
-    def truth(self, value: bool) -> exp.Expression:
-        """TRUE or FALSE."""
-        return exp.Boolean(this=value) if self.dialect == "postgres" else number(int(value))
-
     def of_between(self, node: tree.Between) -> exp.Expression:
         sides = [self._by_code_point(self.of(part), part) for part in (node.operand, node.low, node.high)]
         found = exp.Paren(this=exp.Between(this=sides[0], low=sides[1], high=sides[2]))
         return exp.Not(this=found) if node.negated else found
 
     def of_like(self, node: tree.Like) -> exp.Expression:
-        operand, pattern = self.of(node.operand), node.pattern
-        if self.dialect == "postgres":
-            escape = self.of(node.escape) if node.escape is not None else text("")
-            found: exp.Expression = exp.Escape(this=exp.Like(this=operand, expression=self.of(pattern)), expression=escape)
-        else:
-            values: tuple[Any, ...] | None = (pattern.value,) if isinstance(pattern, tree.Literal) else None
-            if isinstance(pattern, tree.ViewerRef):
-                values = self.viewer_values(pattern.name) or (None,)
-            if values is None or (node.escape is not None and not isinstance(node.escape, tree.Literal)):
-                raise NotInSql("LIKE with a pattern from a column is not answered in SQLite yet")
-            escape_sign = node.escape.value if isinstance(node.escape, tree.Literal) else ""
-            found = exp.Glob(this=operand, expression=self.parameters.bind(_glob(values[0], str(escape_sign or ""))))
-        found = exp.Paren(this=found)
+        found = exp.Paren(this=self._like(node))
         return exp.Not(this=found) if node.negated else found
+
+    def _like(self, node: tree.Like) -> exp.Expression:
+        operand, pattern, escape = self.of(node.operand), node.pattern, node.escape
+        values: tuple[Any, ...] | None = (pattern.value,) if isinstance(pattern, tree.Literal) else None
+        if isinstance(pattern, tree.ViewerRef):
+            values = self.viewer_values(pattern.name) or (None,)
+        if values is not None and (escape is None or isinstance(escape, tree.Literal)):
+            sign = str(escape.value or "") if isinstance(escape, tree.Literal) else ""
+            known = self.dialect.like_known(values[0], sign)
+            if known is not None:
+                return known[0](this=operand, expression=self.parameters.bind(known[1]))
+        return self.dialect.like(operand, self.of(pattern), self.of(escape) if escape is not None else text(""))
 
     def of_case(self, node: tree.Case) -> exp.Expression:
         ifs = [exp.If(this=self.of(condition), true=self.of(result)) for condition, result in zip(node.conditions, node.results, strict=True)]
@@ -252,8 +204,7 @@ class Rendering:
 
     def _substring(self, parts: list[exp.Expression]) -> exp.Expression:
         value, start = parts[0], parts[1]
-        largest = "GREATEST" if self.dialect == "postgres" else "MAX"
-        least = "LEAST" if self.dialect == "postgres" else "MIN"
+        largest, least = self.dialect.greatest, self.dialect.least
         begin = function(largest, start, number(1))
         if len(parts) == 2:
             return self._unless_null(parts, function("SUBSTR", value, cast(begin, "INTEGER")))
@@ -263,8 +214,8 @@ class Rendering:
         return exp.Case(ifs=[exp.If(this=exp.GTE(this=parts[2], expression=number(0)), true=self._unless_null(parts, piece))])
 
     def _unless_null(self, parts: list[exp.Expression], whole: exp.Expression) -> exp.Expression:
-        """PostgreSQL's GREATEST and LEAST leave nulls out; a function of null is null."""
-        null = exp.or_(*(exp.Is(this=exp.Paren(this=part), expression=exp.Null()) for part in parts))
+        """A dialect may leave nulls out of the greatest and the least; a function of null is null."""
+        null = exp.or_(*(is_null(part) for part in parts))
         return exp.Case(ifs=[exp.If(this=null, true=exp.Null())], default=whole)
 
     def _rounded(self, node: tree.Call, parts: list[exp.Expression]) -> exp.Expression:
@@ -277,71 +228,35 @@ class Rendering:
         digits = int(written) if isinstance(written, int) else 0
         if node.type == "integer" and digits >= 0:
             return parts[0]
-        double = SQL_TYPES[self.dialect]["number"]
+        double = self.dialect.types["number"]
         value, scale = cast(parts[0], double), number(10.0**digits)
         scaled = exp.Paren(this=exp.Add(this=exp.Mul(this=function("ABS", value), expression=scale), expression=number(0.5)))
-        down = function("FLOOR", scaled) if self.dialect == "postgres" else cast(scaled, "INTEGER")
+        down = self.dialect.floor(scaled)
         signed = exp.Case(ifs=[exp.If(this=exp.LT(this=value, expression=number(0)), true=number(-1.0))], default=number(1.0))
         result = exp.Paren(this=exp.Div(this=exp.Mul(this=exp.Paren(this=signed), expression=down), expression=scale, typed=True))
-        return cast(result, SQL_TYPES[self.dialect]["integer"]) if node.type == "integer" else result
+        return cast(result, self.dialect.types["integer"]) if node.type == "integer" else result
 
     def of_extract(self, node: tree.Extract) -> exp.Expression:
-        operand = self.of(node.operand)
-        if self.dialect == "postgres":
-            return cast(exp.Extract(this=exp.Var(this=node.part), expression=operand), "BIGINT")
-        letter = {"YEAR": "%Y", "MONTH": "%m", "QUARTER": "%m", "DAY": "%d"}[node.part]
-        part = cast(function("STRFTIME", text(letter), operand), "INTEGER")
-        if node.part != "QUARTER":
-            return part
-        return exp.Paren(this=exp.Div(this=exp.Paren(this=exp.Add(this=part, expression=number(2))), expression=number(3), typed=True))
+        return self.dialect.extract(node.part, self.of(node.operand))
 
     def of_cast(self, node: tree.Cast) -> exp.Expression:
         operand, source = self.of(node.operand), str(node.operand.type)
         if source == node.to:
             return operand
-        if source == "null":
-            return exp.Null() if self.dialect == "sqlite" else cast(exp.Null(), SQL_TYPES["postgres"][node.to])
-        if (source, node.to) == ("number", "integer"):
-            half = exp.Paren(this=exp.Add(this=function("ABS", operand), expression=number(0.5)))
-            down = function("FLOOR", half) if self.dialect == "postgres" else half
-            sign = exp.Paren(this=exp.Case(ifs=[exp.If(this=exp.LT(this=operand, expression=number(0)), true=number(-1))], default=number(1)))
-            fits = exp.LT(this=function("ABS", operand), expression=number(9.2e18))
-            return exp.Case(ifs=[exp.If(this=fits, true=exp.Mul(this=sign, expression=cast(down, SQL_TYPES[self.dialect]["integer"])))])
-        if (source, node.to) in (("integer", "number"), ("integer", "text")) or (source, node.to, self.dialect) == ("date", "text", "sqlite"):
-            return cast(operand, SQL_TYPES[self.dialect][node.to])
-        if (source, node.to) == ("date", "text"):
-            return function("TO_CHAR", operand, text("YYYY-MM-DD"))
-        if (source, node.to) == ("boolean", "text"):
-            true = operand if self.dialect == "postgres" else exp.EQ(this=operand, expression=number(1))
-            null = exp.Is(this=exp.Paren(this=operand), expression=exp.Null())
-            return exp.Case(ifs=[exp.If(this=null, true=exp.Null()), exp.If(this=true, true=text("true"))], default=text("false"))
+        types = self.dialect.types
+        match source, node.to:
+            case "null", _:
+                return self.dialect.null(node.to)
+            case "number", "integer":
+                half = exp.Paren(this=exp.Add(this=function("ABS", operand), expression=number(0.5)))
+                sign = exp.Paren(this=exp.Case(ifs=[exp.If(this=exp.LT(this=operand, expression=number(0)), true=number(-1))], default=number(1)))
+                fits = exp.LT(this=function("ABS", operand), expression=number(9.2e18))
+                return exp.Case(ifs=[exp.If(this=fits, true=exp.Mul(this=sign, expression=cast(self.dialect.floor(half), types["integer"])))])
+            case ("integer", "number") | ("integer", "text"):
+                return cast(operand, types[node.to])
+            case "date", "text":
+                return self.dialect.day_text(operand)
+            case "boolean", "text":
+                true = exp.If(this=self.dialect.is_true(operand), true=text("true"))
+                return exp.Case(ifs=[exp.If(this=is_null(operand), true=exp.Null()), true], default=text("false"))
         raise NotInSql(f"CAST from {source} to {node.to} is not answered in SQL yet")
-
-
-def number(value: float) -> exp.Expression:
-    """A number as a literal, negative ones in parentheses."""
-    written = exp.Literal.number(repr(abs(value)))
-    return exp.Paren(this=exp.Neg(this=written)) if value < 0 else written
-
-
-def text(value: str) -> exp.Expression:
-    """A text as a literal."""
-    return exp.Literal.string(value)
-
-
-def function(name: str, *arguments: exp.Expression) -> exp.Expression:
-    """A call, written as it is."""
-    return exp.Anonymous(this=name, expressions=[argument.copy() for argument in arguments])
-
-
-def cast(value: exp.Expression, type_: str) -> exp.Expression:
-    """A cast to a type of the dialect."""
-    return exp.Cast(this=value, to=exp.DataType.build(type_, udt=True))
-
-
-def _glob(pattern: str | None, escape: str) -> str | None:
-    """A LIKE pattern as SQLite's case-sensitive GLOB."""
-    signs = like_parts(pattern, escape) if pattern is not None else None
-    if signs is None:
-        return None
-    return "".join(("*" if sign == "%" else "?") if wild else f"[{sign}]" if sign in "*?[" else sign for sign, wild in signs)

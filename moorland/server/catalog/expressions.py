@@ -7,8 +7,8 @@ import numpy as np
 from moorland.core.bundle.model import Column, Measure
 from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.engine.cells import cell_values
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.listing import cell_values
 from moorland.core.engine.questions import Question, TotalsAnswer, TotalsQuestion
 from moorland.core.insight.touching import dependents, measure_dependents
 from moorland.core.language.checking import Scope, check_expression

@@ -14,10 +14,10 @@ from moorland.core.bundle.policy import BetweenColumns, EntitlementSentence, Eve
 from moorland.core.bundle.problems import Problem, nearest_name
 from moorland.core.bundle.structure import identity
 from moorland.core.bundle.values import typed_value
+from moorland.core.engine.cells import json_values
 from moorland.core.engine.columns import ARROW_TYPES
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import group_labels
-from moorland.core.engine.listing import json_values
 from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.server.catalog.line_shapes import ColumnMeaning, Fault, LineChange, LineEntry, LinesAnswer, LinesChange
 from moorland.server.catalog.models import KeptLine, KeptTable, Model, TableContent

@@ -3,9 +3,9 @@
 import numpy as np
 
 from moorland.core.bundle.problems import nearest_name
+from moorland.core.engine.cells import json_values
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import group_codes, group_labels
-from moorland.core.engine.listing import json_values
 from moorland.server.viewing.shapes import MatchAnswer, Unmatched, ValueCount
 
 

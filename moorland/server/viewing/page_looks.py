@@ -3,7 +3,7 @@
 from typing import Any
 
 from moorland.core.bundle.pages import Exhibit, Page
-from moorland.core.engine.counting import counted_tables
+from moorland.core.engine.asked import counted_tables
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.objects import NOTHING
 from moorland.core.engine.questions import PagesAnswer, PagesQuestion, Question, Refused, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion

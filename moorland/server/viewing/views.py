@@ -8,9 +8,9 @@ from rest_framework.views import APIView
 
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.structure import object_names
+from moorland.core.engine.cells import json_values
 from moorland.core.engine.evaluator import Evaluator, objects_answer
 from moorland.core.engine.grouping import group_codes, group_labels
-from moorland.core.engine.listing import json_values
 from moorland.core.engine.questions import AnswerError, ObjectsAnswer, Question
 from moorland.core.insight.effect import AlignedRows, ModelShare, aligned_rows, share
 from moorland.core.insight.falling import Fallen, fallen

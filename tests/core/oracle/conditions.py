@@ -2,10 +2,11 @@
 
 Operands: ("col", "table.column"), ("lit", value), ("viewer", name), ("+", a, b), ("coalesce", a, b), ("||", a, b).
 Conditions: ("and" | "or", …), ("not", c), (comparison, a, b), ("in", a, [values]), ("in_viewer", a, name),
-("in_query", a, table, column, condition), ("null", a), ("between", a, low, high), ("like", a, pattern).
+("in_some", a, name of the viewer, [values]), ("in_query", a, table, column, condition), ("null", a), ("between", a, low, high), ("like", a, pattern).
 """
 
 import datetime
+import math
 import re
 from collections.abc import Callable
 from typing import Any, Protocol
@@ -41,7 +42,14 @@ def value_of(node: Node, sight: Sight) -> Any:
         return right if left is None else left
     if left is None or right is None:
         return None
-    return left + right
+    return within(left + right)
+
+
+def within(value: Any) -> Any:
+    """A result, or null where it is beyond its type (1.4)."""
+    if isinstance(value, int) and not isinstance(value, bool):
+        return value if -(2**63) <= value < 2**63 else None
+    return None if isinstance(value, float) and not math.isfinite(value) else value
 
 
 def truth(node: Node, sight: Sight) -> bool | None:
@@ -62,6 +70,11 @@ def truth(node: Node, sight: Sight) -> bool | None:
     if kind == "in_viewer":
         values = sight.viewer(node[2])
         return None if values is None else member(value, values, node[2] in IDENTITIES)
+    if kind == "in_some":
+        own = sight.viewer(node[2])
+        same = compare("=", fold(value), fold(own)) if node[2] in IDENTITIES else compare("=", value, own)
+        beside = member(value, node[3], False)
+        return True if True in (same, beside) else None if None in (same, beside) else False
     if kind == "in_query":
         return member(value, sight.selected(*node[2:]), node[1][0] == "viewer" and node[1][1] in IDENTITIES)
     if kind == "between":
@@ -144,6 +157,8 @@ def text(node: Node) -> str:
         return f"{left} IN ({', '.join(literal(value) for value in node[2])})"
     if kind == "in_viewer":
         return f"{left} IN viewer.{node[2]}"
+    if kind == "in_some":
+        return f"{left} IN (viewer.{node[2]}, {', '.join(literal(value) for value in node[3])})"
     if kind == "in_query":
         where = f" WHERE {text(node[4])}" if node[4] is not None else ""
         return f"{left} IN (SELECT {node[3]} FROM {node[2]}{where})"

@@ -4,7 +4,7 @@ Documents have the shape of bundle.md, with conditions as tuples (oracle.conditi
 ("SUM" | "AVG" | "MIN" | "MAX" | "COUNT", expression or None, distinct), ("ratio", a, b), ("plus", a, b), ("measure", name).
 """
 
-import math
+from fractions import Fraction
 from functools import cached_property
 from typing import Any
 
@@ -108,6 +108,9 @@ class Oracle:
         found = {name if "." in name else f"{table}.{name}" for name in cond.columns_of(shape.get("expression"))}
         return {f"{table}.{name.split('.')[1]}" if name.split(".")[0] == original else name for name in found}
 
+    def derived(self, key: str) -> bool:
+        return "expression" in self.column(key) or "mapping" in self.column(key)
+
     def inputs(self, keys: set[str]) -> set[str]:
         """Columns and all that the derived ones read."""
         found = set(keys)
@@ -164,17 +167,22 @@ class Oracle:
         least = min(states, key=covering, default="hidden")
         return max([least, *(role.state(table, row, key) for role in self.limits)], key=covering)
 
-    def list_rows(self, table: str, columns: list[str], where: cond.Node | None) -> tuple[int, list[tuple[Any, ...]]]:
-        """How many rows match, and for each its shown values and states; before any cap (7.1)."""
+    def opened(self, table: str, where: cond.Node | None) -> tuple[list[RoleView], list[int]]:
+        """The roles that list rows of a table in an answer, and the rows that match; before any cap (5.7, 7.1)."""
         roles = [role for role in self.granting(set(), {table}) if role.lists(table)]
         if any(not role.lists(table) for role in self.limits):
             roles = []
         matching = self.matching(table, where, roles)
-        open_roles = [role for role in roles if role.under(table) is None or len(matching) <= role.under(table)]
-        if open_roles != roles:
-            roles, matching = open_roles, self.matching(table, where, open_roles)
+        left = [role for role in roles if role.under(table) is None or len(matching) <= role.under(table)]
+        if left != roles:
+            roles, matching = left, self.matching(table, where, left)
         if any(role.under(table) is not None and len(matching) > role.under(table) for role in self.limits):
-            matching = []
+            return [], []
+        return roles, matching
+
+    def list_rows(self, table: str, columns: list[str], where: cond.Node | None) -> tuple[int, list[tuple[Any, ...]]]:
+        """How many rows match, and for each its shown values and states; before any cap (7.1)."""
+        roles, matching = self.opened(table, where)
         shown = []
         for row in matching:
             states = [self.state(table, row, key, roles) for key in columns]
@@ -183,11 +191,10 @@ class Oracle:
             shown.append((tuple(values), tuple(words)))
         return len(matching), shown
 
-    def cap(self, table: str) -> int:
+    def cap(self, table: str, where: cond.Node | None) -> int:
         """How many rows may be given at most."""
-        roles = [role for role in self.granting(set(), {table}) if role.lists(table)]
         limits = [most for role in self.limits if (most := role.most(table)) is not None]
-        return min([max([role.most(table) or 0 for role in roles], default=0), *limits])
+        return min([max([role.most(table) or 0 for role in self.opened(table, where)[0]], default=0), *limits])
 
     def matching(self, table: str, where: cond.Node | None, roles: list[RoleView]) -> list[int]:
         found = []
@@ -216,32 +223,35 @@ class Oracle:
         found = [name for name in measures if self.granting(self.measure_inputs(name) | {*by, *filtered}, self.measure_tables(name), name)]
         lines: list[tuple[list[Any], dict[str, Any]]] = []
         withheld: list[tuple[list[Any], str]] = []
-        dropped: dict[str, list[tuple[Any, ...]]] = {name: [] for name in found}
+        dropped: set[tuple[str, str, int]] = set()
         depths = [len(by), *(range(len(by) - 1, 0, -1) if subtotals else []), *([0] if by else [])]
         total: dict[str, Any] = {}
         basis: dict[str, int] = {}
         for depth in depths:
             counted = {(name, table): self.counting(name, table, by, where, depth) for name in found for table in {table for _, table in self.tables_of(name)}}
             keys = {row["key"][:depth] for (name, table), rows in counted.items() if table == self.measure(name)["table"] for row in rows}
+            now_dropped: set[tuple[str, str, int]] = set()
             for key in keys | ({()} if depth == 0 else set()):
                 values = {}
                 for name in found:
-                    parts = {
-                        table: [row for row in counted[name, table] if row["key"][:depth] == key and row["key"] not in dropped[name]]
-                        for table in {table for _, table in self.tables_of(name)}
+                    every = {
+                        table: [row for row in counted[name, table] if row["key"][:depth] == key] for table in {table for _, table in self.tables_of(name)}
                     }
+                    parts = {table: [row for row in rows if (name, table, row["row"]) not in dropped] for table, rows in every.items()}
                     if depth == 0:
                         basis[name] = len(parts[self.measure(name)["table"]])
-                    if any(rows and max(row["least"] for row in rows) > len(rows) for rows in parts.values()):
+                    emptied = any(every[table] and not rows for table, rows in parts.items())
+                    if emptied or any(rows and max(row["least"] for row in rows) > len(rows) for rows in parts.values()):
                         withheld.append((list(key), name))
                         values[name] = None
-                        dropped[name] += [row["key"] for rows in parts.values() for row in rows] if depth else []
+                        now_dropped |= {(name, table, row["row"]) for table, rows in parts.items() for row in rows}
                     else:
                         values[name] = self.combined(self.measure(name)["expression"], self.measure(name)["table"], parts)
                 if depth == 0:
                     total = values
                 if depth or (not by and any(counted[name, self.measure(name)["table"]] for name in found)):
                     lines.append((list(key), values))
+            dropped |= now_dropped
         return {"lines": lines, "total": total, "basis": basis, "withheld": withheld, "not_found": [name for name in measures if name not in found]}
 
     def tables_of(self, name: str) -> list[tuple[Any, str]]:
@@ -312,7 +322,7 @@ class Oracle:
             left, right = self.combined(node[1], table, parts), self.combined(node[2], table, parts)
             if left is None or right is None or (node[0] == "ratio" and right == 0):
                 return None
-            return left / right if node[0] == "ratio" else left + right
+            return cond.within(left / right if node[0] == "ratio" else left + right)
         function, argument, distinct = node
         rows = parts[table]
         if argument is None:
@@ -326,7 +336,8 @@ class Oracle:
             return None
         if function in ("MIN", "MAX"):
             return min(values) if function == "MIN" else max(values)
-        return math.fsum(values) / (len(values) if function == "AVG" else 1)
+        total = summed(values)
+        return total if total is None or function == "SUM" else total / len(values)
 
     # Changes
 
@@ -334,15 +345,7 @@ class Oracle:
         """How many rows are meant, and how many of them may be changed; each tried in a world of its own (9)."""
         if kind == "insert":
             return len(values), sum(self.may_change(table, kind, None, new, set()) for new in values)
-        roles = [role for role in self.granting(set(), {table}) if role.lists(table)]
-        count, _ = self.list_rows(table, [], where)
-        meant = self.matching(table, where, roles)
-        meant = (
-            meant
-            if len(meant) == count
-            else self.matching(table, where, [role for role in roles if role.under(table) is None or len(meant) <= role.under(table)])
-        )
-        meant = meant if len(meant) == count else []
+        _, meant = self.opened(table, where)
         read = {self.full(key, table) for key in cond.columns_of(where)}
         return len(meant), sum(self.may_change(table, kind, row, values[0] if values else {}, read) for row in meant)
 
@@ -371,7 +374,8 @@ class Oracle:
                 if index not in held.visible()[table] or not held.allows_change(table, kind, Sight(oracle, table, index)):
                     return False
             first = sights[0]
-            return all(first[2].state(table, first[1], name) == "clear" for name in clear)
+            read_clear = all(first[2].state(table, first[1], name) == "clear" for name in clear)
+            return read_clear and all(held.state(table, index, name) == "clear" for _, index, held in sights for name in sets)
 
         grants = [role for role in self.grants if table in role.tables]
         return any(fits(role, sets | (read if row is not None else set())) for role in grants) and all(fits(role, sets) for role in self.limits)
@@ -402,20 +406,18 @@ class Oracle:
             return None
         rows = [row for row in range(len(self.rows[table])) if self.left_by_limits(table, row) and any(row in role.visible()[table] for role in roles)]
         counts: dict[tuple[Any, ...], int] = {}
-        unlisted: set[tuple[Any, ...]] = set()
+        left = RoleView(self, {"name": "", "kind": "grant", "sentences": []}).visible()[table]
         for row in rows:
             if "levels" in hierarchy:
                 path = [shown_value(self.state(table, row, key, roles), self.read(table, row, *key.split(".")), key) for key in columns]
                 for depth in range(1, len(path) + 1):
                     counts[tuple(path[:depth])] = counts.get(tuple(path[:depth]), 0) + 1
             else:
-                chain = self.ancestors(hierarchy, row)[::-1]
+                chain = [member for member in self.ancestors(hierarchy, row)[::-1] if member in left]
                 names = [self.rows[table][member][hierarchy["key"]] for member in chain]
-                for depth, member in enumerate(chain, 1):
+                for depth in range(1, len(chain) + 1):
                     counts[tuple(names[:depth])] = counts.get(tuple(names[:depth]), 0) + 1
-                    if not self.base(table, member):
-                        unlisted.add(tuple(names[:depth]))
-        return [(list(path), count) for path, count in counts.items() if path not in unlisted]
+        return [(list(path), count) for path, count in counts.items()]
 
     def ancestors(self, hierarchy: dict[str, Any], row: int) -> list[int]:
         """A row and its parents, nearest first."""
@@ -423,6 +425,16 @@ class Oracle:
         parent = self.rows[table][row][hierarchy["parent"]]
         above = next((index for index, item in enumerate(self.rows[table]) if parent is not None and item[hierarchy["key"]] == parent), None)
         return [row] if above is None else [row, *self.ancestors(hierarchy, above)]
+
+
+def summed(values: list[Any]) -> Any:
+    """The exact sum, rounded once; null where it is beyond its type."""
+    if isinstance(values[0], int):
+        return cond.within(sum(values))
+    try:
+        return float(sum(map(Fraction, values)))
+    except OverflowError:
+        return None
 
 
 class Entered(Sight):

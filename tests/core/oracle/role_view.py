@@ -291,14 +291,18 @@ class RoleView:
         steps = oracle.path(table, owner)
         telling = {name for name in oracle.tables if oracle.reaches(owner, name)} | {one for _, _, one in steps}
         own = {f"{many}.{column}" for many, column, _ in steps} | {f"{table}.{oracle.key(table)}"}
-        level = 0
-        for key in oracle.inputs(used):
+
+        def told(key: str) -> int:
             name, column = key.split(".")
             if name == owner and column in levels:
-                level = max(level, levels.index(column) + 1)
-            elif name in telling or key in own:
-                level = len(levels)
-        return level
+                return levels.index(column) + 1
+            if key in own:
+                return len(levels)
+            if oracle.derived(key):
+                return max((told(read) for read in oracle.reads(key)), default=0)
+            return len(levels) if name in telling else 0
+
+        return max((told(key) for key in used), default=0)
 
     # Cells
 

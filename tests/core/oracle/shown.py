@@ -29,7 +29,14 @@ def shown_value(state: Any, value: Any, key: str) -> Any:
         return hashlib.blake2b(repr(value).encode(), key=b"moorland", person=person, digest_size=8).hexdigest()
     if "round" in state:
         step = state["round"]["to"]
-        return math.copysign(math.floor(abs(value) / step + 0.5) * step, value) if value else value
+        if isinstance(value, int) and float(step).is_integer():
+            size, whole = abs(value), int(step)
+            down = size // whole * whole
+            near = down + whole if (size - down) * 2 >= whole else down
+            near = near if near <= 2**63 - (value > 0) else down
+            return -near if value < 0 else near
+        parts = abs(value) / step
+        return value if math.isinf(parts) else math.copysign(math.floor(parts + 0.5) * step, value) if value else value
     if "period" in state:
         months = {"month": 1, "quarter": 3, "year": 12}[state["period"]["to"]]
         return value.replace(day=1, month=(value.month - 1) // months * months + 1)

@@ -46,6 +46,13 @@ HIERARCHIES = [
     {"name": "line", "table": "crew", "key": "id", "parent": "lead_id"},
 ]
 WORDS = ["a", "b", "A", "", " b "]
+#: Values at the edges of their types, and texts of other scripts and of combining characters.
+EDGES: dict[str, list[Any]] = {
+    "text": ["", "ß", "e\u0301", "é", "水", "\U0001f300", "İ"],
+    "integer": [2**63 - 1, -(2**63), 2**53, 0],
+    "number": [1e308, 1.7e308, 5e-324, -0.0, 0.0],
+    "date": [datetime.date(1, 1, 1), datetime.date(9999, 12, 31)],
+}
 PERSON = {"login": "ann", "email": "Ann@x.example", "name": "Ann"}
 
 
@@ -56,6 +63,10 @@ class Maker:
         self.random = Random(seed)
         #: What the world is about, so that rare combinations are met often: anything, masks and totals, or whole totals.
         self.about = about or self.random.choice(["anything", "masks", "whole"])
+        #: Whether values at the edges of their types stand among the others.
+        self.edges = self.about != "sql" and self.random.random() < 0.2
+
+        self.hierarchies = [dict(item) for item in HIERARCHIES]
 
     def chance(self, share: float) -> bool:
         return self.random.random() < share
@@ -64,6 +75,8 @@ class Maker:
         return self.random.sample(items, self.random.randint(0, min(most, len(items))))
 
     def value(self, type_: str) -> Any:
+        if self.edges and self.chance(0.3):
+            return self.random.choice(EDGES[type_])
         values: dict[str, list[Any]] = {
             "text": WORDS,
             "integer": [-2, -1, 0, 1, 2, 3],
@@ -112,6 +125,8 @@ class Maker:
         name, type_ = self.random.choice(self.columns(table))
         column = ("col", name)
         if viewer and type_ == "text" and self.chance(0.4):
+            if self.chance(0.2):
+                return ("in_some", column, self.random.choice(["login", "word"]), [self.value("text"), self.random.choice(["ANN", " ann"])])
             if self.chance(0.5):
                 return ("in_viewer", column, self.random.choice(["words", "groups"]))
             return (self.random.choice(["=", "<>"]), column, ("viewer", self.random.choice(["login", "word"])))
@@ -157,9 +172,11 @@ class Maker:
                     column["tags"] = ["t"]
             tables.append(table)
         tables.append({"name": "due", "alias_of": "calendar", **({"tags": ["t"]} if self.chance(0.1) else {})})
+        if self.chance(0.3):
+            self.hierarchies[0] = {**HIERARCHIES[0], "levels": self.random.choice([["kind", "status", "id"], ["kind", "id"], ["status", "area_size", "id"]])}
         steps = [{"from": many, "to": one, "carries": "down_and_up" if self.chance(0.08) and self.about != "sql" else "down"} for many, one in STEPS]
         measures = [{"name": name, "table": table, "expression": tree} for name, (table, tree) in MEASURES.items()]
-        return {"name": "farm", "tables": tables, "relationships": steps, "hierarchies": HIERARCHIES, "measures": measures}
+        return {"name": "farm", "tables": tables, "relationships": steps, "hierarchies": self.hierarchies, "measures": measures}
 
     def sentence(self, grant: bool) -> Document:
         kinds = {
@@ -198,16 +215,22 @@ class Maker:
             return {"hierarchy": "line", "unlisted": self.random.choice(["hidden", "visible"]), "list": entries}
         entries = []
         for _ in range(self.random.randint(0, 4)):
-            items: list[Any] = [
-                {"viewer": "words"} if self.chance(0.3) else self.random.choice(["a", "b", "a", "A"]),
-                {"viewer": "clearance"} if self.chance(0.3) else self.value("integer"),
-                self.random.choice([-1, 0, 1, 2]),
-            ]
-            entries.append({"path": items[: self.random.randint(1, 3)], "see": self.chance(0.6)})
+            items = [self.member(level) for level in self.hierarchies[0]["levels"]]
+            entries.append({"path": items[: self.random.randint(1, len(items))], "see": self.chance(0.6)})
         if self.about == "whole":
-            entries = [{"path": [word], "see": True} for word in self.some(["a", "b"], 2)] + entries[:1]
+            first = ["x", "y"] if self.hierarchies[0]["levels"][0] == "kind" else ["a", "b"]
+            entries = [{"path": [word], "see": True} for word in self.some(first, 2)] + entries[:1]
         made = {"hierarchy": "geography", "unlisted": "hidden" if self.chance(0.8) else "visible", "list": entries}
         return {**made, "totals": "whole"} if grant and self.about != "sql" and self.chance(0.8 if self.about == "whole" else 0.3) else made
+
+    def member(self, level: str) -> Any:
+        """An item of a path for a level of the hierarchy of sites."""
+        if level == "id":
+            return self.random.choice([-1, 0, 1, 2])
+        words = level in ("status", "kind")
+        if self.chance(0.3):
+            return {"viewer": "words" if words else "clearance"}
+        return self.random.choice(["x", "y"] if level == "kind" else ["a", "b", "a", "A"]) if words else self.value("integer")
 
     def make_objects(self, grant: bool) -> Document:
         columns = [f"column:{name}" for table in ("job", "scope") for name, _ in self.columns(table)] + ["column:due.season"]

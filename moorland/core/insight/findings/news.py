@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 from typing import Any
 
+from moorland.core.engine.cells import plain_values
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import group_labels
-from moorland.core.engine.masking import plain_values
 from moorland.core.insight.findings.finding import Finding, shown
 
 

@@ -8,10 +8,10 @@ import numpy as np
 from moorland.core.bundle.policy import BetweenColumns
 from moorland.core.bundle.problems import nearest_name
 from moorland.core.bundle.structure import identity
+from moorland.core.engine.cells import plain_values
 from moorland.core.engine.entitlements import EntitlementRule
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import codes_with_null, group_labels, places_of
-from moorland.core.engine.masking import plain_values
 from moorland.core.engine.member_rules import MembersRule
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.rules import RowsRule

@@ -1,0 +1,213 @@
+"""The words of each database engine, an object each: types, collation, functions, and the form in which it keeps values (semantics.md 1, 4).
+
+An operation a dialect does not have is one it does not override: it raises NotInSql by itself. A new dialect is a class here and a name in DIALECTS.
+"""
+
+import datetime
+from typing import Any, ClassVar
+
+from sqlglot import exp
+
+from moorland.core.language.functions import like_parts
+from moorland.core.language.sql_parts import NotInSql, cast, function, number, text
+
+_LARGEST = 2**63
+
+
+class Dialect:
+    """What every dialect is asked for. Types are by the names of semantics.md 1.1."""
+
+    name: ClassVar[str]
+    title: ClassVar[str]
+    types: ClassVar[dict[str, str]]
+    #: The names of the functions that give the largest and the smallest of their arguments.
+    greatest: ClassVar[str]
+    least: ClassVar[str]
+
+    def missing(self, what: str) -> NotInSql:
+        """What this dialect has no words for."""
+        return NotInSql(f"{what} is not answered in {self.title} yet")
+
+    def stored(self, value: Any) -> Any:
+        """A value as the engine keeps it, to be bound."""
+        return value
+
+    def truth(self, value: bool) -> exp.Expression:
+        """TRUE or FALSE."""
+        raise self.missing("a truth value")
+
+    def is_true(self, value: exp.Expression) -> exp.Expression:
+        """That a boolean that is not null is true."""
+        raise self.missing("a truth value")
+
+    def day(self, value: datetime.date, type_: str) -> exp.Expression:
+        """A date or timestamp as a literal."""
+        raise self.missing("a date")
+
+    def null(self, type_: str) -> exp.Expression:
+        """A null of a type."""
+        return exp.Null()
+
+    def fits(self, whole: exp.Expression) -> exp.Expression:
+        """That arithmetic on whole numbers stays within 64 bits (1.4)."""
+        raise self.missing("arithmetic on whole numbers")
+
+    def moved(self, moment: exp.Expression, count: int, unit: str, type_: str) -> exp.Expression:
+        """A date moved by days, months or years; the 31st becomes the last day of a shorter month (12.7)."""
+        raise self.missing("a date moved by an interval")
+
+    def by_code_point(self, value: exp.Expression) -> exp.Expression:
+        """A text that compares and sorts by code point (1.3)."""
+        return value
+
+    def like(self, operand: exp.Expression, pattern: exp.Expression, escape: exp.Expression) -> exp.Expression:
+        """`operand LIKE pattern`, for any pattern (1.2)."""
+        raise self.missing("LIKE with a pattern from a column")
+
+    def like_known(self, pattern: str | None, escape: str) -> tuple[type[exp.Expression], str | None] | None:
+        """For a pattern known beforehand the sign and the pattern to bind, where the dialect has others than LIKE; None where it has not."""
+        return None
+
+    def floor(self, value: exp.Expression) -> exp.Expression:
+        """A positive number without its fraction."""
+        raise self.missing("rounding")
+
+    def extract(self, part: str, moment: exp.Expression) -> exp.Expression:
+        """YEAR, QUARTER, MONTH or DAY of a date, as a whole number."""
+        raise self.missing("EXTRACT")
+
+    def day_text(self, day: exp.Expression) -> exp.Expression:
+        """A date as ISO text."""
+        raise self.missing("CAST from date to text")
+
+    def items(self, cell: exp.Expression, separator: str, bound: exp.Expression) -> exp.Expression:
+        """The items of a cell that is a list, as a table `items` of one column `item`; `bound` is the separator as a bound value."""
+        raise self.missing("a list in a cell")
+
+
+class Sqlite(Dialect):
+    """SQLite: dates are ISO text, booleans numbers."""
+
+    name = "sqlite"
+    title = "SQLite"
+    types = {"text": "TEXT", "integer": "INTEGER", "number": "REAL", "boolean": "INTEGER", "date": "TEXT", "timestamp": "TEXT"}
+    greatest, least = "MAX", "MIN"
+
+    def stored(self, value: Any) -> Any:
+        if isinstance(value, bool):
+            return int(value)
+        if isinstance(value, datetime.datetime):
+            return value.isoformat(sep=" ")
+        return value.isoformat() if isinstance(value, datetime.date) else value
+
+    def truth(self, value: bool) -> exp.Expression:
+        return number(int(value))
+
+    def is_true(self, value: exp.Expression) -> exp.Expression:
+        return exp.EQ(this=value, expression=number(1))
+
+    def day(self, value: datetime.date, type_: str) -> exp.Expression:
+        return text(str(self.stored(value)))
+
+    def fits(self, whole: exp.Expression) -> exp.Expression:
+        return exp.EQ(this=function("TYPEOF", whole), expression=text("integer"))
+
+    def moved(self, moment: exp.Expression, count: int, unit: str, type_: str) -> exp.Expression:
+        if type_ == "timestamp":
+            raise self.missing("a timestamp moved by an interval")
+        if unit == "DAY":
+            return function("DATE", moment, text(f"{count:+d} days"))
+        months = count * (12 if unit == "YEAR" else 1)
+        first = function("DATE", moment, text("start of month"), text(f"{months:+d} months"))
+        last = function("DATE", moment, text("start of month"), text(f"{months + 1:+d} months"), text("-1 day"))
+        day = exp.Paren(this=exp.Sub(this=cast(function("STRFTIME", text("%d"), moment), "INTEGER"), expression=number(1)))
+        offset = exp.DPipe(this=exp.DPipe(this=text("+"), expression=day), expression=text(" days"))
+        return function("MIN", last, function("DATE", first, exp.Paren(this=offset)))
+
+    def like_known(self, pattern: str | None, escape: str) -> tuple[type[exp.Expression], str | None] | None:
+        """SQLite's LIKE takes letters of either case for the same; GLOB does not."""
+        return exp.Glob, _glob(pattern, escape)
+
+    def floor(self, value: exp.Expression) -> exp.Expression:
+        return cast(value, "INTEGER")
+
+    def extract(self, part: str, moment: exp.Expression) -> exp.Expression:
+        letter = {"YEAR": "%Y", "MONTH": "%m", "QUARTER": "%m", "DAY": "%d"}[part]
+        found = cast(function("STRFTIME", text(letter), moment), "INTEGER")
+        if part != "QUARTER":
+            return found
+        return exp.Paren(this=exp.Div(this=exp.Paren(this=exp.Add(this=found, expression=number(2))), expression=number(3), typed=True))
+
+    def day_text(self, day: exp.Expression) -> exp.Expression:
+        return cast(day, "TEXT")
+
+    def items(self, cell: exp.Expression, separator: str, bound: exp.Expression) -> exp.Expression:
+        if not separator.isprintable() or set(separator) & set('"\\[]{}:'):
+            raise self.missing(f"a list separated by {separator!r}")
+        quoted = function("REPLACE", function("JSON_QUOTE", cell), bound, text('","'))
+        array = exp.DPipe(this=exp.DPipe(this=text("["), expression=quoted), expression=text("]"))
+        inner = exp.select(exp.alias_(exp.column("value", quoted=True), "item", quoted=True)).from_(function("JSON_EACH", exp.Paren(this=array)))
+        return inner.subquery("items")
+
+
+class Postgres(Dialect):
+    """PostgreSQL; texts are compared in the collation C."""
+
+    name = "postgres"
+    title = "PostgreSQL"
+    types = {"text": "TEXT", "integer": "BIGINT", "number": "DOUBLE PRECISION", "boolean": "BOOLEAN", "date": "DATE", "timestamp": "TIMESTAMP"}
+    greatest, least = "GREATEST", "LEAST"
+
+    def truth(self, value: bool) -> exp.Expression:
+        return exp.Boolean(this=value)
+
+    def is_true(self, value: exp.Expression) -> exp.Expression:
+        return value
+
+    def day(self, value: datetime.date, type_: str) -> exp.Expression:
+        return cast(text(value.isoformat(sep=" ") if isinstance(value, datetime.datetime) else value.isoformat()), self.types[type_])
+
+    def null(self, type_: str) -> exp.Expression:
+        return cast(exp.Null(), self.types[type_])
+
+    def fits(self, whole: exp.Expression) -> exp.Expression:
+        wide = whole.copy()
+        for side in ("this", "expression"):
+            if wide.args.get(side) is not None:
+                wide.set(side, cast(wide.args[side], "NUMERIC"))
+        return exp.Between(this=exp.Paren(this=wide), low=number(-_LARGEST), high=number(_LARGEST - 1))
+
+    def moved(self, moment: exp.Expression, count: int, unit: str, type_: str) -> exp.Expression:
+        moved = exp.Paren(this=exp.Add(this=moment, expression=cast(text(f"{count} {unit}"), "INTERVAL")))
+        return cast(moved, self.types[type_])
+
+    def by_code_point(self, value: exp.Expression) -> exp.Expression:
+        return exp.Paren(this=exp.Collate(this=exp.Paren(this=value), expression=exp.to_identifier("C", quoted=True)))
+
+    def like(self, operand: exp.Expression, pattern: exp.Expression, escape: exp.Expression) -> exp.Expression:
+        return exp.Escape(this=exp.Like(this=operand, expression=pattern), expression=escape)
+
+    def floor(self, value: exp.Expression) -> exp.Expression:
+        return function("FLOOR", value)
+
+    def extract(self, part: str, moment: exp.Expression) -> exp.Expression:
+        return cast(exp.Extract(this=exp.Var(this=part), expression=moment), "BIGINT")
+
+    def day_text(self, day: exp.Expression) -> exp.Expression:
+        return function("TO_CHAR", day, text("YYYY-MM-DD"))
+
+    def items(self, cell: exp.Expression, separator: str, bound: exp.Expression) -> exp.Expression:
+        split = function("UNNEST", function("STRING_TO_ARRAY", cell, bound))
+        return exp.select(exp.alias_(split, "item", quoted=True)).subquery("items")
+
+
+#: Every dialect by its name.
+DIALECTS: dict[str, Dialect] = {dialect.name: dialect for dialect in (Sqlite(), Postgres())}
+
+
+def _glob(pattern: str | None, escape: str) -> str | None:
+    """A LIKE pattern as SQLite's case-sensitive GLOB."""
+    signs = like_parts(pattern, escape) if pattern is not None else None
+    if signs is None:
+        return None
+    return "".join(("*" if sign == "%" else "?") if wild else f"[{sign}]" if sign in "*?[" else sign for sign, wild in signs)
