@@ -19,7 +19,7 @@ from moorland.core.bundle.people import RealViewer
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.reading import Origins, locate, read_document, read_folder_located
 from moorland.core.bundle.values import value_of_text
-from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.evaluator import Evaluator, data_located
 from moorland.core.engine.pushdown import Statement
 from moorland.core.engine.questions import (
     Answer,
@@ -33,6 +33,7 @@ from moorland.core.engine.questions import (
     RowsAnswer,
     TotalsAnswer,
 )
+from moorland.core.insight.exhibits import check_pages
 from moorland.core.insight.findings.finding import WEIGHTS, Finding
 from moorland.core.insight.findings.noticing import notice
 from moorland.core.insight.impact import grouped, impact
@@ -59,8 +60,8 @@ def _fail(problems: list[Problem]) -> typer.Exit:
     return typer.Exit(2)
 
 
-def _evaluator(path: Path, as_of: datetime.date | None, data_too: bool = False) -> Evaluator:
-    """The evaluator of a bundle. Raises BundleError with every problem, located; with `data_too` those of its data as well."""
+def _evaluator(path: Path, as_of: datetime.date | None, whole: bool = False) -> Evaluator:
+    """The evaluator of a bundle. Raises BundleError with every problem, located; with `whole` those of its data and pages as well."""
     origins: Origins = {}
     if path.is_file():
         try:
@@ -70,9 +71,11 @@ def _evaluator(path: Path, as_of: datetime.date | None, data_too: bool = False) 
     else:
         bundle, file, origins = read_folder_located(path)
         folder = path
-    problems = _data_problems(bundle, folder) if data_too else []
+    problems = [locate(problem, file, origins) for problem in _data_problems(bundle, folder)] if whole else []
     try:
         evaluator = Evaluator(bundle, folder_loader(folder), as_of, os.environ.get("MOORLAND_SECRET", "moorland").encode())
+        if whole:
+            check_pages(evaluator)
     except BundleError as error:
         problems = [*(locate(problem, file, origins) for problem in error.problems), *problems]
     if problems:
@@ -81,12 +84,14 @@ def _evaluator(path: Path, as_of: datetime.date | None, data_too: bool = False) 
 
 
 def _data_problems(bundle: Bundle, folder: Path) -> list[Problem]:
+    """What is wrong with the data: in which file, or, where there is none, at which table of the bundle."""
     problems: list[Problem] = []
-    for table in (table for model in bundle.models for table in model.tables):
-        try:
-            read_table(folder, table)
-        except BundleError as error:
-            problems += error.problems
+    for model in bundle.models:
+        for table in model.tables:
+            try:
+                read_table(folder, table)
+            except BundleError as error:
+                problems += data_located(error.problems, bundle, model.name, table.name)
     return problems
 
 
@@ -118,7 +123,7 @@ def check(
             raise BundleError([Problem("fail_on", f"{fail_on} is not high, middle, low or none.")])
         with _progress("checking") as step:
             day = _day(as_of)
-            evaluator = _evaluator(bundle, day, data_too=True)
+            evaluator = _evaluator(bundle, day, whole=True)
             for name in evaluator.models:
                 evaluator.data(name)
             before = _evaluator(since, day) if since is not None else None

@@ -204,3 +204,62 @@ def test_evaluate_tries_changes(folder: Path) -> None:
     (folder / "questions.json").write_text(questions(ask=[{"change": {"model": "m", "table": "site", "update": {"set": {"area": "fell"}}}}]))
     document = json.loads(run("evaluate", folder, folder / "questions.json", "--json").stdout)
     assert document["viewers"][0]["answers"] == [{"meant": 2, "allowed": 1, "refused": 1}]
+
+
+PAGE = """
+shelves: [{name: s}]
+pages:
+  - name: p
+    shelf: s
+    model: m
+    filters: [site.aera]
+    exhibits:
+      - {title: One, kind: bar, by: [site.are], measures: [sitess]}
+      - {title: Two, kind: list, table: site, columns: [area], where: "viewer.secret = area"}
+"""
+
+
+def test_check_refuses_exhibits_whose_columns_measures_or_filters_do_not_exist(folder: Path) -> None:
+    (folder / "bundle.yaml").write_text(BUNDLE + PAGE)
+    result = run("check", folder, "--json")
+    told = {problem["path"]: problem["nearest"] for problem in json.loads(result.stdout)["problems"]}
+    assert result.exit_code == 2
+    assert told == {
+        "pages[0].filters[0]": "site.area",
+        "pages[0].exhibits[0].by[0]": "site.area",
+        "pages[0].exhibits[0].measures[0]": "sites",
+        "pages[0].exhibits[1].where": "viewer.roles",
+    }
+
+
+def test_a_data_file_that_is_missing_is_told_at_its_table(folder: Path) -> None:
+    (folder / "bundle.yaml").write_text(BUNDLE.replace("site.csv", "gone.csv"))
+    for command in (["check", folder], ["evaluate", folder, "-"]):
+        result = run(*command, input=questions())
+        assert result.exit_code == 2
+        assert "models[0].tables[0].data: there is no file gone.csv" in result.stderr.replace("\n", " ")
+
+
+def test_every_kind_of_answer_is_printed(folder: Path) -> None:
+    ask = [
+        {"rows": {"model": "m", "table": "site"}},
+        {"totals": {"model": "m", "by": ["site.area"], "measures": ["sites"]}},
+        {"objects": {"model": "m"}},
+        {"members": {"model": "m", "hierarchy": "none"}},
+        {"pages": {}},
+        {"change": {"model": "m", "table": "site", "update": {"set": {"area": "x"}}}},
+    ]
+    result = run("evaluate", folder, "-", input=questions(ask=ask))
+    assert result.exit_code == 0, result.exception
+    assert "no grant role allows this update" in result.stdout
+
+
+def test_sql_keeps_the_types_of_values_and_names_what_wants_an_index(folder: Path) -> None:
+    text = BUNDLE.replace("area = 'fell'", "area IN viewer.areas AND id > viewer.least").replace(
+        "groups:", "attributes: [{name: areas, type: text, multiple: true}, {name: least, type: integer}]\ngroups:"
+    )
+    (folder / "bundle.yaml").write_text(text.replace("{login: ann, name: Ann}", "{login: ann, name: Ann, attributes: {areas: [fell], least: 0}}"))
+    result = run("sql", folder, "-", "--json", "--dialect", "sqlite", input=questions())
+    statement = json.loads(result.stdout)["viewers"][0]["answers"][0]["statements"][0]
+    assert (statement["parameters"], statement["types"]) == ({"p1": "fell", "p2": 0}, {"p1": "text", "p2": "integer"})
+    assert statement["looks_up"] == []

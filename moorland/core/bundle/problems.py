@@ -41,12 +41,12 @@ class BundleError(Exception):
         super().__init__("\n".join(problem.sentence() for problem in self.problems))
 
 
-def nearest_name(name: str, names: Iterable[str]) -> str | None:
-    """The valid name closest to `name`, if one is close enough to be meant."""
+def nearest_name(name: str, names: Iterable[str], likeness: float = 0.6) -> str | None:
+    """The valid name closest to `name`, if one is close enough to be meant; a lower likeness (0 to 1) is for few names."""
     candidates = list(names)
     folded = {candidate.casefold().strip(): candidate for candidate in candidates}
     exact = folded.get(name.casefold().strip())
     if exact is not None:
         return exact
-    close = difflib.get_close_matches(name.casefold(), folded, n=1, cutoff=0.6)
+    close = difflib.get_close_matches(name.casefold(), folded, n=1, cutoff=likeness)
     return folded[close[0]] if close else None

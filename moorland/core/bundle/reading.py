@@ -1,19 +1,22 @@
 """Reading a bundle from a folder or a document, with located errors (bundle.md)."""
 
-import functools
 import json
 import re
 from pathlib import Path
-from typing import Any
+from types import UnionType
+from typing import Annotated, Any, Union, get_args, get_origin
 
 import yaml
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from moorland.core.bundle.document import LISTS, Bundle
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.structure import check_structure
 
 MAX_FILE_BYTES = 64 * 1024 * 1024
+MOST_LEVELS = 60
+#: So many values a document with aliases may have once each alias is written out.
+MOST_ALIASED = 1_000_000
 
 
 class _CoreLoader(yaml.CSafeLoader):
@@ -50,21 +53,14 @@ _CoreLoader.add_constructor("tag:yaml.org,2002:map", _mapping)
 
 
 def parse_text(text: str, file: str) -> Any:
-    """The document in YAML or JSON; aliases, duplicate keys and deep nesting are refused.
+    """The document in YAML or JSON; duplicate keys, deep nesting, and aliases that make a document too large are refused.
 
     Raises BundleError with the line and column of the trouble.
     """
     try:
         if file.endswith(".json"):
             return json.loads(text, object_pairs_hook=_unique_pairs, parse_constant=_no_constant)
-        depth = 0
-        for event in yaml.parse(text, Loader=yaml.CSafeLoader):
-            if isinstance(event, yaml.AliasEvent):
-                line = event.start_mark.line + 1 if event.start_mark else 0
-                raise BundleError([Problem("yaml", f"line {line}: aliases are not used in bundles; write the value out.", file)])
-            depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
-            if depth > 60:
-                raise BundleError([Problem("yaml", "the document is nested deeper than 60 levels.", file)])
+        _check_size(text, file)
         loader = _CoreLoader(text)
         try:
             return loader.get_single_data()
@@ -76,8 +72,51 @@ def parse_text(text: str, file: str) -> Any:
         marked = error.problem_mark
         place = f"line {marked.line + 1}, column {marked.column + 1}: " if marked else ""
         raise BundleError([Problem("yaml", f"{place}{error.problem}.", file)]) from None
+    except yaml.reader.ReaderError as error:
+        before = text[: error.position]
+        place = f"line {before.count(chr(10)) + 1}, column {error.position - before.rfind(chr(10))}"
+        raise BundleError([Problem("yaml", f"{place}: the character U+{_code_point(error.character):04X} is not allowed in YAML.", file)]) from None
     except (yaml.YAMLError, RecursionError, ValueError) as error:
-        raise BundleError([Problem("yaml", f"not readable as YAML or JSON: {error}.", file)]) from None
+        raise BundleError([Problem("yaml", f"not readable as YAML or JSON: {' '.join(str(error).split())}.", file)]) from None
+
+
+def _code_point(character: Any) -> int:
+    return character if isinstance(character, int) else ord(character)
+
+
+def _check_size(text: str, file: str) -> None:
+    """Raises BundleError where a document nests too deep, refers to itself, or is too large once every alias is written out."""
+    sizes: dict[str, tuple[int, int]] = {}
+    aliased = False
+    #: The collections around the next value: anchor, values inside, deepest level inside.
+    around: list[list[Any]] = [[None, 0, 0]]
+    for event in yaml.parse(text, Loader=yaml.CSafeLoader):
+        if isinstance(event, yaml.CollectionStartEvent):
+            around.append([event.anchor, 1, 1])
+            size, deep = 0, 1
+        elif isinstance(event, yaml.CollectionEndEvent):
+            anchor, size, deep = around.pop()
+            if anchor:
+                sizes[anchor] = (size, deep)
+            deep += 1
+        elif isinstance(event, yaml.ScalarEvent):
+            size, deep = 1, 1
+            if event.anchor:
+                sizes[event.anchor] = (1, 0)
+        elif isinstance(event, yaml.AliasEvent):
+            line = event.start_mark.line + 1 if event.start_mark else 0
+            if event.anchor not in sizes:
+                raise BundleError([Problem("yaml", f"line {line}: the alias {event.anchor} stands inside what it names, or names nothing.", file)])
+            (size, deep), aliased = sizes[event.anchor], True
+            deep += 1
+        else:
+            continue
+        around[-1][1] += size
+        around[-1][2] = max(around[-1][2], deep)
+        if len(around) + deep > MOST_LEVELS + 2:
+            raise BundleError([Problem("yaml", f"the document is nested deeper than {MOST_LEVELS} levels.", file)])
+        if aliased and sum(item[1] for item in around) > MOST_ALIASED:
+            raise BundleError([Problem("yaml", f"with every alias written out, the document has more than {MOST_ALIASED:,} values.", file)])
 
 
 def _unique_pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
@@ -183,6 +222,8 @@ def read_document(document: Any, file: str = "", origins: Origins | None = None)
 
 def locate(problem: Problem, file: str, origins: Origins) -> Problem:
     """The problem with the file it stands in, and its path inside that file."""
+    if problem.file:
+        return problem
     key, bracket, rest = problem.path.partition("[")
     if bracket and key in origins:
         index, _, tail = rest.partition("]")
@@ -208,16 +249,24 @@ def _shape_problems(error: ValidationError, document: Any, file: str, origins: O
         path = "".join(f"[{step}]" if isinstance(step, int) else f".{step}" for step in steps).lstrip(".")
         by_place.setdefault((path, detail["type"]), []).append(detail)
     problems = []
+    missing = {path for path, kind in by_place if kind == "missing"}
     for (path, kind), details in by_place.items():
         last = path.rsplit(".", 1)[-1]
+        nearest = None
         if kind == "extra_forbidden":
-            message, nearest = f"the key {last} is not known here.", _nearest_key(details[0])
+            parent = path[: len(path) - len(last)]
+            written = str(details[0]["loc"][-1])
+            wanted = nearest_name(written, [name.removeprefix(parent) for name in missing if name.startswith(parent) and "." not in name[len(parent) :]], 0.5)
+            missing.discard(f"{parent}{wanted}")
+            message, nearest = f"the key {written} is not known here.", wanted or nearest_name(written, _known_keys(details[0]["loc"][:-1]) - {written}, 0.5)
         elif kind == "missing":
-            message, nearest = f"{last} is missing.", None
+            continue
         else:
-            message, nearest = "; or: ".join(dict.fromkeys(_plain(detail) for detail in details)) + ".", None
+            message = "; or: ".join(dict.fromkeys(_plain(detail) for detail in details)) + "."
         problems.append(locate(Problem("shape", message, path=path, nearest=nearest), file, origins))
-    return problems
+    # A required key that is only misspelt is one problem, told above.
+    found = [locate(Problem("shape", f"{path.rsplit('.', 1)[-1]} is missing.", path=path), file, origins) for path in sorted(missing)]
+    return [*problems, *found]
 
 
 def _plain(detail: Any) -> str:
@@ -225,11 +274,34 @@ def _plain(detail: Any) -> str:
     return message[0].lower() + message[1:]
 
 
-def _nearest_key(detail: Any) -> str | None:
-    written = str(detail["loc"][-1])
-    return nearest_name(written, sorted(_known_keys() - {written}))
+def _known_keys(place: tuple[str | int, ...]) -> frozenset[str]:
+    """The keys that may stand at a place of a bundle, by its shapes; of a union, those of every branch the place does not rule out."""
+    shapes: list[Any] = [Bundle]
+    for step in place:
+        inside = [part for shape in shapes for part in _inside(shape, step)]
+        named = [shape for shape in shapes if getattr(shape, "__name__", None) == step]
+        # A step that is neither key nor index says which branch of a union was tried.
+        shapes = inside or named or shapes
+    return frozenset(
+        field.alias or name for shape in shapes if isinstance(shape, type) and issubclass(shape, BaseModel) for name, field in shape.model_fields.items()
+    )
 
 
-@functools.cache
-def _known_keys() -> frozenset[str]:
-    return frozenset(name for shape in Bundle.model_json_schema()["$defs"].values() for name in shape.get("properties", {}))
+def _inside(shape: Any, step: str | int) -> list[Any]:
+    """The shapes that stand under a key, or at an index, of a shape."""
+    if isinstance(shape, type) and issubclass(shape, BaseModel):
+        fields = [field.annotation for name, field in shape.model_fields.items() if step in (name, field.alias)]
+        return [branch for annotation in fields for branch in _branches(annotation)]
+    origin, arguments = get_origin(shape), get_args(shape)
+    if (origin is list and isinstance(step, int)) or (origin is dict and isinstance(step, str)):
+        return _branches(arguments[-1])
+    return []
+
+
+def _branches(annotation: Any) -> list[Any]:
+    """The alternatives of an annotation."""
+    if get_origin(annotation) is Annotated:
+        return _branches(get_args(annotation)[0])
+    if get_origin(annotation) in (Union, UnionType):
+        return [branch for argument in get_args(annotation) for branch in _branches(argument)]
+    return [annotation]

@@ -270,6 +270,8 @@ def object_names(model: Model) -> list[str]:
 
 def _check_object(model: Model, name: str, path: str) -> Iterator[Problem]:
     kind, _, rest = name.partition(":")
+    if kind in ("tag", "folder"):
+        return  # One that nothing carries is a finding, not an error (5.5).
     known = [item.partition(":")[2] for item in object_names(model) if item.startswith(f"{kind}:")]
     yield from _unknown(rest, known, path, kind)
 

@@ -140,9 +140,12 @@ class Evaluator:
         key = (model.name, name)
         if key not in self._tables:
             table = next(table for table in model.tables if table.name == name)
-            self._tables[key] = (
-                self._load(model, name) if self._load else empty_table((column.name, column.type) for column in table.columns if not column.derived)
-            )
+            try:
+                self._tables[key] = (
+                    self._load(model, name) if self._load else empty_table((column.name, column.type) for column in table.columns if not column.derived)
+                )
+            except BundleError as error:
+                raise BundleError(data_located(error.problems, self.bundle, model.name, name)) from None
         return self._tables[key]
 
     def viewer_model(self, viewer: Viewer, model: str) -> ViewerModel:
@@ -255,6 +258,13 @@ class Evaluator:
             if answers is not None:
                 found.update(zip(places, answers, strict=True))
         return found
+
+
+def data_located(problems: list[Problem], bundle: Bundle, model: str, table: str) -> list[Problem]:
+    """What is wrong with the data of a table: in its file, or, where there is none, at the table's place in the bundle."""
+    place, shape = next((place, shape) for place, shape in enumerate(bundle.models) if shape.name == model)
+    number = next(number for number, item in enumerate(shape.tables) if item.name == table)
+    return [problem if problem.file or problem.path else problem.at(f"models[{place}].tables[{number}].data") for problem in problems]
 
 
 def today_in(time_zone: str) -> datetime.date:

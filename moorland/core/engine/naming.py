@@ -36,16 +36,20 @@ def parse_filter(text: str | None) -> tree.Node | None:
     return parsed
 
 
+def filter_scope(schema: Schema, table: str | None, columns: frozenset[ColumnKey], attributes: dict[str, AttributeDefinition]) -> Scope:
+    """What the filter of a question may name: these columns, and of the viewer's attributes those shown to everyone (4.8)."""
+    shown = {name: definition for name, definition in attributes.items() if definition.shown_to == "everyone"}
+    return Scope(schema=schema, table=table, attributes=shown, anywhere=table is None, columns=columns)
+
+
 def check_filter(
     text: str | None, schema: Schema, table: str | None, columns: frozenset[ColumnKey], attributes: dict[str, AttributeDefinition]
 ) -> tree.Node | None:
     """The typed filter of a question over what exists for the viewer (4.8). Raises Refused."""
     if text is None:
         return None
-    shown = {name: definition for name, definition in attributes.items() if definition.shown_to == "everyone"}
-    scope = Scope(schema=schema, table=table, attributes=shown, anywhere=table is None, columns=columns)
     try:
-        return check_condition(text, scope)
+        return check_condition(text, filter_scope(schema, table, columns, attributes))
     except ConditionError as error:
         if error.code == "unknown_name":
             raise not_found(text[error.start : error.end]) from None

@@ -3,13 +3,10 @@
 from collections.abc import Iterator
 from typing import Literal
 
-from moorland.core.bundle.pages import Exhibit
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.objects import NOTHING, Objects
-from moorland.core.language import tree
-from moorland.core.language.checking import Scope, check_condition
-from moorland.core.language.errors import ConditionError
+from moorland.core.insight.exhibits import missing_for
 
 
 class Fallen(Shape):
@@ -63,26 +60,6 @@ def _of_pages(evaluator: Evaluator, name: str, objects: Objects) -> Iterator[Fal
             yield Fallen(kind="exhibit", name=f"{page.name}#{place}", label=exhibit.title, page=page.title, needs=needs)
         if gone and len(gone) == len(page.exhibits):
             yield Fallen(kind="page", name=page.name, label=page.title, needs=[exhibit.title for _, exhibit, _ in gone])
-
-
-def missing_for(evaluator: Evaluator, model: str, exhibit: Exhibit, objects: Objects) -> list[str]:
-    """What an exhibit needs and these objects do not have; empty where it can be shown, if only with some of its measures."""
-    schema = evaluator.models[model].schema
-    read: set[tuple[str, str]] = set()
-    for written in [*exhibit.by, *exhibit.columns]:
-        owner, dot, column = written.partition(".")
-        read.add((owner, column) if dot else (exhibit.table or "", written))
-    if exhibit.where:
-        scope = Scope(schema=schema, table=exhibit.table, attributes=evaluator.people.definitions, anywhere=exhibit.table is None)
-        try:
-            read |= tree.columns_read(check_condition(exhibit.where, scope))
-        except ConditionError as error:
-            return [error.message]
-    missing = _missing(read, objects)
-    if exhibit.kind == "list":
-        return missing if (exhibit.table or "") in objects.tables else [exhibit.table or "a table", *missing]
-    absent = [name for name in exhibit.measures if name not in objects.measures]
-    return [*missing, *absent] if missing or len(absent) == len(exhibit.measures) else []
 
 
 def _missing(columns: "set[tuple[str, str]] | frozenset[tuple[str, str]]", objects: Objects) -> list[str]:

@@ -3,11 +3,10 @@
 from typing import Any
 
 from moorland.core.bundle.pages import Exhibit, Page
-from moorland.core.engine.asked import counted_tables
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.objects import NOTHING
 from moorland.core.engine.questions import PagesAnswer, PagesQuestion, Question, Refused, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
-from moorland.core.insight.falling import missing_for
+from moorland.core.insight.exhibits import exhibit_question, exhibit_tables, missing_for
 from moorland.core.language.writing import all_of_text, column_text, one_of_text
 from moorland.core.people import Viewer
 from moorland.server.errors import Failure, missing
@@ -89,10 +88,7 @@ class _Seen:
 
     def tables(self, exhibit: Exhibit) -> list[str]:
         """The tables whose rows an exhibit lists or counts."""
-        if exhibit.kind == "list":
-            return [exhibit.table] if exhibit.table else []
-        measures = self._compiled.measures if self._compiled else {}
-        return list(dict.fromkeys(table for name in exhibit.measures if name in measures for table in sorted(counted_tables(measures[name]))))
+        return exhibit_tables(self.base, self.model, exhibit)
 
     def reaches(self, tables: list[str], owner: str) -> bool:
         """Whether every one of the tables has the columns of another."""
@@ -145,18 +141,6 @@ class _Seen:
     def shown(self, exhibit: Exhibit) -> Exhibit:
         """The exhibit as it is sent: a viewer is not sent the text of its filter."""
         return exhibit.model_copy(update={"where": None}) if self.own else exhibit
-
-
-def exhibit_question(model: str, exhibit: Exhibit) -> Question:
-    """The question an exhibit asks (10.1); the column that gives the colours is one more to group by."""
-    if exhibit.kind == "list":
-        rows = RowsQuestion(
-            model=model, table=exhibit.table or "", columns=exhibit.columns or None, where=exhibit.where, order=exhibit.order, limit=exhibit.limit or 100
-        )
-        return Question(rows=rows)
-    coloured = exhibit.colour if exhibit.kind in ("bar", "line") and exhibit.colour not in exhibit.by else None
-    by = [*exhibit.by, coloured] if coloured else exhibit.by
-    return Question(totals=TotalsQuestion(model=model, by=by, measures=exhibit.measures, where=exhibit.where))
 
 
 def one_exhibit(base: Evaluator, viewer: Viewer, model: str, exhibit: Exhibit, filters: list[PageFilter]) -> tuple[ExhibitAnswer, dict[str, MeasureLabel]]:

@@ -10,11 +10,11 @@ from moorland.core.bundle.people import ImaginedPerson, ImaginedViewer, ViewerRe
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Refused, RowsAnswer
+from moorland.core.insight.exhibits import exhibit_problems
 from moorland.core.insight.holders import page_openers
 from moorland.server.directory.service import openers_of
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.pages.models import Page
-from moorland.server.pages.views import exhibit_problems
 from moorland.server.state import evaluator
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.page_looks import one_exhibit, page_as_seen, rows_beneath
@@ -121,7 +121,7 @@ class ExhibitTries(APIView):
         base = asked_evaluator(asked)
         if asked.model not in base.models:
             raise missing("model", asked.model)
-        problems = exhibit_problems(base, asked.model, asked.exhibit, "exhibit")
+        problems = list(exhibit_problems(base, asked.model, asked.exhibit, "exhibit"))
         if problems:
             raise Failure(422, "invalid", problems[0].sentence(), problems)
         record_look(request.user, [viewer_title(pinned) for pinned in asked.viewers], f"exhibit {asked.exhibit.title}", asked.state)

@@ -5,6 +5,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from moorland.core.bundle.policy import Role
+from moorland.core.bundle.problems import nearest_name
+from moorland.core.bundle.structure import object_names
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.masking import Ladder
 from moorland.core.engine.roles import CompiledRole
@@ -25,6 +27,7 @@ def coverage_findings(evaluator: Evaluator, viewers: list[Viewer]) -> Iterator[F
         if role.kind == "grant":
             yield from _not_reached(evaluator, compiled, path)
             yield from _beneath(evaluator, compiled, path)
+        yield from _carried_by_nothing(evaluator, compiled, path)
         yield from _tags_open(evaluator, compiled, path)
         yield from _redundant(evaluator, compiled, [viewer for viewer in viewers if viewer.enabled and role.name in viewer.held], path)
     yield from _opened_by_another(evaluator, viewers)
@@ -74,6 +77,27 @@ def _beneath(evaluator: Evaluator, compiled: CompiledRole, path: str) -> Iterato
                 remedy="Hide the columns that tell rows apart, or mask the values.",
                 evidence=shown(measures),
             )
+
+
+def _carried_by_nothing(evaluator: Evaluator, compiled: CompiledRole, path: str) -> Iterator[Finding]:
+    """Tags and folders that a role hides or shows, and nothing in its model carries (5.5)."""
+    role = compiled.role
+    if role.model is None:
+        return
+    known = object_names(evaluator.models[role.model].schema.model)
+    for index, sentence in role.acting:
+        for written in [*sentence.objects.hide, *sentence.objects.show] if sentence.objects else []:
+            kind = written.partition(":")[0]
+            if kind in ("tag", "folder") and written not in known:
+                nearest = nearest_name(written, [name for name in known if name.startswith(f"{kind}:")])
+                yield Finding(
+                    kind="carried_by_nothing",
+                    weight="middle",
+                    path=f"{path}.sentences[{index}]",
+                    message=f"{role.title} names {written}, which nothing in {role.model} carries: it hides and shows nothing.",
+                    remedy=f"Write {nearest}, or give something the {kind}." if nearest else f"Give something the {kind}, or take it out.",
+                    evidence=[],
+                )
 
 
 def _tags_open(evaluator: Evaluator, compiled: CompiledRole, path: str) -> Iterator[Finding]:

@@ -1,0 +1,165 @@
+"""Exhibits of pages: what each asks, what it reads, and what is wrong with it (semantics.md 10.1, 10.3).
+
+The one place for these rules: checking a bundle, saving a page, what falls under a role, and looking at a page.
+"""
+
+from collections.abc import Iterator
+
+from pydantic import ValidationError
+
+from moorland.core.bundle.pages import Exhibit, Page
+from moorland.core.bundle.problems import BundleError, Problem, nearest_name
+from moorland.core.engine.asked import counted_tables
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.naming import filter_scope
+from moorland.core.engine.objects import Objects
+from moorland.core.engine.questions import Question, RowsQuestion, TotalsQuestion
+from moorland.core.language import tree
+from moorland.core.language.checking import check_condition
+from moorland.core.language.derived import ColumnKey
+from moorland.core.language.errors import ConditionError
+
+#: So many columns each kind needs to set its measures out by.
+LEAST_COLUMNS = {"figure": 0, "bar": 1, "line": 1, "two_way": 2}
+#: The kinds whose marks a column can colour.
+COLOURED = ("bar", "line")
+DEFAULT_LIMIT = 100
+
+
+def exhibit_question(model: str, exhibit: Exhibit) -> Question:
+    """The question an exhibit asks (10.1); the column that gives the colours is one more to group by."""
+    if exhibit.kind == "list":
+        rows = RowsQuestion(
+            model=model,
+            table=exhibit.table or "",
+            columns=exhibit.columns or None,
+            where=exhibit.where,
+            order=exhibit.order,
+            limit=exhibit.limit or DEFAULT_LIMIT,
+        )
+        return Question(rows=rows)
+    return Question(totals=TotalsQuestion(model=model, by=grouped_by(exhibit), measures=exhibit.measures, where=exhibit.where))
+
+
+def grouped_by(exhibit: Exhibit) -> list[str]:
+    """The columns a chart or two-way table groups by, its colours last."""
+    coloured = exhibit.colour if exhibit.kind in COLOURED and exhibit.colour not in exhibit.by else None
+    return [*exhibit.by, coloured] if coloured else exhibit.by
+
+
+def exhibit_tables(evaluator: Evaluator, model: str, exhibit: Exhibit) -> list[str]:
+    """The tables whose rows an exhibit lists or counts; those of measures that do not exist are left out."""
+    if exhibit.kind == "list":
+        return [exhibit.table] if exhibit.table else []
+    measures = evaluator.models[model].measures if model in evaluator.models else {}
+    return list(dict.fromkeys(table for name in exhibit.measures if name in measures for table in sorted(counted_tables(measures[name]))))
+
+
+def columns_of(evaluator: Evaluator, model: str, exhibit: Exhibit) -> frozenset[ColumnKey]:
+    """Every column an exhibit reads itself, those of its measures left out. Raises ConditionError for a filter that cannot be used."""
+    names = [*exhibit.columns, *(name.removeprefix("-") for name in exhibit.order)] if exhibit.kind == "list" else grouped_by(exhibit)
+    read = frozenset(_key(exhibit, name) for name in names)
+    return read | tree.columns_read(_filter(evaluator, model, exhibit)) if exhibit.where else read
+
+
+def missing_for(evaluator: Evaluator, model: str, exhibit: Exhibit, objects: Objects) -> list[str]:
+    """What an exhibit needs and these objects do not have; empty where it can be shown, if only with some of its measures."""
+    try:
+        read = columns_of(evaluator, model, exhibit)
+    except ConditionError as error:
+        return [error.message]
+    missing = [f"{table}.{column}" for table, column in sorted(read - objects.columns)]
+    if exhibit.kind == "list":
+        return missing if (exhibit.table or "") in objects.tables else [exhibit.table or "a table", *missing]
+    absent = [name for name in exhibit.measures if name not in objects.measures]
+    return [*missing, *absent] if missing or len(absent) == len(exhibit.measures) else []
+
+
+def check_pages(evaluator: Evaluator) -> None:
+    """Raises BundleError naming everything on the pages of a bundle that is not in their models."""
+    problems = [problem.at(f"pages[{index}].{problem.path}") for index, page in enumerate(evaluator.bundle.pages) for problem in page_problems(evaluator, page)]
+    if problems:
+        raise BundleError(problems)
+
+
+def page_problems(evaluator: Evaluator, page: Page) -> Iterator[Problem]:
+    """Everything on a page that does not fit, with its place inside the page."""
+    shelves = [shelf.name for shelf in evaluator.bundle.shelves]
+    if page.shelf not in shelves:
+        yield Problem("unknown_name", f"there is no shelf {page.shelf}.", path="shelf", nearest=nearest_name(page.shelf, shelves))
+    if page.model is None:
+        if page.exhibits:
+            yield Problem("no_model", "choose the model the exhibits ask first.", path="model")
+        return
+    if page.model not in evaluator.models:
+        yield Problem("unknown_name", f"there is no model {page.model}.", path="model", nearest=nearest_name(page.model, evaluator.models))
+        return
+    for index, name in enumerate(page.filters):
+        yield from _unknown_column(evaluator, page.model, name, name, f"filters[{index}]", "")
+    for index, exhibit in enumerate(page.exhibits):
+        yield from exhibit_problems(evaluator, page.model, exhibit, f"exhibits[{index}]")
+
+
+def exhibit_problems(evaluator: Evaluator, model: str, exhibit: Exhibit, at: str) -> Iterator[Problem]:
+    """What is wrong with one exhibit: names, what its kind needs, reachability, its filter."""
+    compiled = evaluator.models[model]
+    schema, titled = compiled.schema, f"“{exhibit.title}”: "
+    written = [
+        *((name, f"{at}.by[{index}]") for index, name in enumerate(exhibit.by)),
+        *([(exhibit.colour, f"{at}.colour")] if exhibit.colour else []),
+        *((name, f"{at}.columns[{index}]") for index, name in enumerate(exhibit.columns)),
+        *((name.removeprefix("-"), f"{at}.order[{index}]") for index, name in enumerate(exhibit.order) if exhibit.kind == "list"),
+    ]
+    for name, path in written:
+        yield from _unknown_column(evaluator, model, name, ".".join(_key(exhibit, name)), path, titled)
+    for index, name in enumerate(exhibit.measures):
+        if name not in compiled.measures:
+            nearest = nearest_name(name, compiled.measures)
+            yield Problem("unknown_name", f"{titled}there is no measure {name}.", path=f"{at}.measures[{index}]", nearest=nearest)
+    if exhibit.kind == "list":
+        if exhibit.table not in schema.tables:
+            nearest = nearest_name(exhibit.table or "", schema.tables)
+            yield Problem("unknown_name", f"{titled}choose the table whose rows it lists.", path=f"{at}.table", nearest=nearest)
+            return
+    else:
+        if not exhibit.measures:
+            yield Problem("no_measure", f"{titled}choose at least one measure.", path=f"{at}.measures")
+        least = LEAST_COLUMNS[exhibit.kind]
+        if len(exhibit.by) < least:
+            yield Problem("no_column", f"{titled}choose {'two columns' if least == 2 else 'a column'} to set it out by.", path=f"{at}.by")
+    tables = exhibit_tables(evaluator, model, exhibit)
+    for name, path in written:
+        owner = _key(exhibit, name)[0]
+        lost = next((table for table in tables if owner in schema.tables and not schema.reaches(table, owner)), None)
+        if lost:
+            yield Problem("unreachable", f"{titled}{lost} does not reach {owner}.", path=path)
+    try:
+        exhibit_question(model, exhibit)
+    except ValidationError as error:
+        for detail in error.errors(include_url=False):
+            yield Problem("shape", f"{titled}{detail['msg'][0].lower()}{detail['msg'][1:]}.", path=f"{at}.{'.'.join(str(step) for step in detail['loc'])}")
+    if exhibit.where is not None and tables:
+        try:
+            _filter(evaluator, model, exhibit)
+        except ConditionError as error:
+            yield error.problem(f"{at}.where")
+
+
+def _filter(evaluator: Evaluator, model: str, exhibit: Exhibit) -> tree.Node:
+    """The filter as the question has it (4.8)."""
+    schema = evaluator.models[model].schema
+    table = exhibit.table if exhibit.kind == "list" else None
+    return check_condition(exhibit.where or "", filter_scope(schema, table, frozenset(schema.columns), evaluator.people.definitions))
+
+
+def _key(exhibit: Exhibit, written: str) -> ColumnKey:
+    owner, dot, column = written.partition(".")
+    return (owner, column) if dot else (exhibit.table or "", written)
+
+
+def _unknown_column(evaluator: Evaluator, model: str, written: str, qualified: str, path: str, titled: str) -> Iterator[Problem]:
+    columns = evaluator.models[model].schema.columns
+    owner, _, column = qualified.partition(".")
+    if (owner, column) not in columns:
+        nearest = nearest_name(qualified, [f"{table}.{item}" for table, item in columns])
+        yield Problem("unknown_name", f"{titled}there is no column {written}.", path=path, nearest=nearest)
