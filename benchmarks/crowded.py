@@ -28,8 +28,8 @@ def make(data: Path) -> None:
     call_command("migrate", verbosity=0, interactive=False)
     from demo.workspace import make_demo
     from moorland.server.catalog.models import Model
+    from moorland.server.changes import outdate
     from moorland.server.directory.models import Account, Group, Organization
-    from moorland.server.state import people_changed, policy_changed
 
     make_demo()
     homes = list(Organization.objects.all())
@@ -43,8 +43,8 @@ def make(data: Path) -> None:
     keys = Account.objects.filter(login__startswith="p0").values_list("pk", flat=True)
     member.objects.bulk_create([member(group_id=groups[key % len(groups)].pk, account_id=key) for key in keys], batch_size=500, ignore_conflicts=True)
     Model.objects.create(name="wide", document=wide_model(), position=9)
-    people_changed()
-    policy_changed()
+    outdate("people")
+    outdate("policy")
 
 
 def wide_model() -> dict[str, object]:

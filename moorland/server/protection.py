@@ -8,6 +8,8 @@ from rest_framework.authentication import SessionAuthentication
 from rest_framework.permissions import BasePermission
 from rest_framework.request import Request
 
+from moorland.server.requests import account_of
+
 if TYPE_CHECKING:
     from rest_framework.views import APIView
 
@@ -30,7 +32,7 @@ class IsAdministrator(IsSignedIn):
     """An enabled account that administers the workspace."""
 
     def has_permission(self, request: Request, view: "APIView") -> bool:
-        return super().has_permission(request, view) and bool(request.user.is_administrator)
+        return super().has_permission(request, view) and account_of(request).is_administrator
 
 
 def csrf_failure(request: HttpRequest, reason: str = "") -> JsonResponse:

@@ -8,7 +8,7 @@ from gunicorn.app.base import BaseApplication
 from moorland.server.wsgi import application
 
 
-class _Application(BaseApplication):
+class _Application(BaseApplication):  # type: ignore[misc]  # gunicorn has no types
     def __init__(self, options: dict[str, Any]) -> None:
         self.options = options
         super().__init__()

@@ -7,7 +7,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBas
 from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
-from moorland.server import schema as _schema  # registers the session scheme
+import moorland.server.schema  # noqa: F401  registers the session scheme
 from moorland.server.catalog.lines_views import KeptTables, Lines, LinesHistory, LinesTry
 from moorland.server.catalog.uploads import OneUpload, Proposals, UploadGrid, Uploads
 from moorland.server.catalog.views import DraftModel, Imports, MeasureTry, Models, OneRefresh, Profile, Refresh, Refreshes
@@ -34,6 +34,7 @@ from moorland.server.viewing.insight_views import Combine, EntitlementColumns, E
 from moorland.server.viewing.own import OwnAnswers, OwnBeneath, OwnExport, OwnPage, OwnPages
 from moorland.server.viewing.page_views import ExhibitTries, PageBeneath, PageLooks, Pages, PagesGrid
 from moorland.server.viewing.views import Aligned, CheckCondition, ColumnValues, Effect, Evaluate, ModelDocument
+from moorland.server.viewing.vocabulary import Vocabulary
 
 
 def application(request: HttpRequest) -> HttpResponseBase:
@@ -50,8 +51,6 @@ def no_such_address(request: HttpRequest) -> JsonResponse:
     """Anybody: an address of the API that does not exist."""
     return JsonResponse({"error": {"code": "not_found", "message": "There is nothing at this address.", "problems": []}}, status=404)
 
-
-assert _schema.SessionScheme
 
 urlpatterns = [
     path("api/session", Session.as_view()),
@@ -102,6 +101,7 @@ urlpatterns = [
     path("api/effect", Effect.as_view()),
     path("api/rows", Aligned.as_view()),
     path("api/check", CheckCondition.as_view()),
+    path("api/vocabulary", Vocabulary.as_view()),
     path("api/pages", Pages.as_view()),
     path("api/grid", PagesGrid.as_view()),
     path("api/pages/<str:page>", OnePage.as_view()),

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from django.test import Client
 
-from moorland.server import setup, state
+from moorland.server import evaluating, setup
 from moorland.server.directory.service import holders_of
 from moorland.server.viewing import looks
 
@@ -64,8 +64,8 @@ pages:
 @pytest.fixture
 def workspace(tmp_path: Path, db: None) -> Iterator[None]:
     """The small workspace, released once."""
-    state._evaluators.clear()
-    state._joined.clear()
+    evaluating._evaluators.clear()
+    evaluating._joined.clear()
     looks._recent.clear()
     holders_of.cache_clear()
     (tmp_path / "bundle.yaml").write_text(BUNDLE)
@@ -86,6 +86,11 @@ class Session:
     def call(self, method: str, path: str, body: Any = None) -> tuple[int, Any]:
         response = self.client.generic(method, f"/api/{path}", json.dumps(body) if body is not None else "", content_type="application/json")
         return response.status_code, json.loads(response.content) if response.content else None
+
+    def call_status(self, method: str, path: str, body: Any = None) -> int:
+        """The status alone, whatever the body is."""
+        written = json.dumps(body) if body is not None else ""
+        return self.client.generic(method, f"/api/{path}", written, content_type="application/json").status_code
 
     def ok(self, method: str, path: str, body: Any = None) -> Any:
         status, answer = self.call(method, path, body)

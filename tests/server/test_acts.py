@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 
-from moorland.server import state
+from moorland.server import evaluating
 from moorland.server.directory.models import Account, Invitation
 from tests.server.conftest import PASSWORD, Session
 
@@ -142,7 +142,7 @@ def test_a_one_time_link_works_once(boss: Session, as_user: Callable[[str | None
 def test_a_new_workspace_is_set_up_with_the_printed_link() -> None:
     from moorland.server.directory.invitations import setup_link
 
-    state._evaluators.clear()
+    evaluating._evaluators.clear()
     link = setup_link()
     assert link is not None
     token = link.partition("#setup.")[2]

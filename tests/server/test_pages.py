@@ -71,12 +71,18 @@ def test_what_a_role_names_is_not_deleted(boss: Session) -> None:
 
 
 def test_a_shelf_is_made_renamed_and_deleted_when_empty(boss: Session) -> None:
-    boss.ok("PUT", "shelves/extra", {"shelf": {"name": "extra"}, "new": True})
-    boss.ok("PUT", "shelves/extra", {"shelf": {"name": "extra", "label": "Extra"}})
+    boss.ok("PUT", "shelves/extra", {"shelf": {"name": "extra"}})
+    assert boss.ok("PUT", "shelves/extra", {"shelf": {"name": "extra", "label": "Extra"}, "version": 1})["version"] == 2
     assert [shelf["label"] for shelf in boss.ok("GET", "pages")["shelves"]] == ["Work", "Hushed", "Extra"]
-    boss.ok("DELETE", "shelves/extra")
-    assert boss.error("PUT", "shelves/work", {"shelf": {"name": "work"}, "new": True}) == (422, "invalid")
-    assert boss.error("DELETE", "shelves/hushed") == (409, "in_use")
+    boss.ok("DELETE", "shelves/extra?version=2")
+    assert boss.error("PUT", "shelves/work", {"shelf": {"name": "work"}}) == (422, "invalid")
+    assert boss.error("DELETE", "shelves/hushed?version=1") == (409, "in_use")
+
+
+def test_a_shelf_saved_meanwhile_is_not_overwritten(boss: Session) -> None:
+    for label, status in (("First", 200), ("Second", 409)):
+        assert boss.call("PUT", "shelves/work", {"shelf": {"name": "work", "label": label}, "version": 1})[0] == status
+    assert boss.error("DELETE", "shelves/work?version=1") == (409, "stale")
 
 
 def test_filters_offer_only_values_the_reader_sees_and_narrow_what_they_reach(boss: Session, as_user: Sessions) -> None:

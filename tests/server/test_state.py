@@ -2,60 +2,62 @@
 
 import datetime
 
-from moorland.server import state
+from moorland.server import evaluating
+from moorland.server.changes import outdate
 from moorland.server.directory.models import Account
+from moorland.server.releases import bundles
 from moorland.server.releases.models import Workspace
 from tests.server.conftest import Session, steward, with_where
 
 
 def test_an_evaluator_is_kept_until_something_changes(boss: Session) -> None:
-    first = state.evaluator("draft")
-    assert state.evaluator("draft") is first
+    first = evaluating.evaluator("draft")
+    assert evaluating.evaluator("draft") is first
     role, version = steward(boss)
     boss.ok("PUT", "roles/steward", {"role": with_where(role, "TRUE"), "version": version})
-    assert state.evaluator("draft") is not first
+    assert evaluating.evaluator("draft") is not first
 
 
 def test_data_is_joined_once_for_draft_and_live(boss: Session) -> None:
     role, version = steward(boss)
     boss.ok("PUT", "roles/steward", {"role": with_where(role, "TRUE"), "version": version})
-    assert state.evaluator("draft").data("m") is state.evaluator("live").data("m")
+    assert evaluating.evaluator("draft").data("m") is evaluating.evaluator("live").data("m")
 
 
 def test_a_change_while_the_bundle_is_read_means_reading_again(workspace: None) -> None:
     reads = []
-    original = state.people_document
+    original = bundles.people_document
 
     def changing() -> dict[str, object]:
         document = original()
         reads.append(len(document["users"]))
         if len(reads) == 1:
             Account.objects.create_account("late", "Late")
-            state.people_changed()
+            outdate("people")
         return document
 
-    state.people_document = changing
+    bundles.people_document = changing
     try:
-        assert "late" in state.evaluator("draft").people.users
+        assert "late" in evaluating.evaluator("draft").people.users
     finally:
-        state.people_document = original
+        bundles.people_document = original
     assert reads == [4, 5]
 
 
 def test_another_day_has_an_evaluator_of_its_own_and_few_are_kept(workspace: None) -> None:
     days = [datetime.date(2026, 1, 1) + datetime.timedelta(days=number) for number in range(20)]
     for day in days:
-        assert state.evaluator("live", day).as_of == day
-    assert len(state._evaluators) == state.MOST_KEPT
+        assert evaluating.evaluator("live", day).as_of == day
+    assert len(evaluating._evaluators) == evaluating.MOST_KEPT
 
 
 def test_the_time_zone_decides_what_day_it_is(workspace: None) -> None:
     Workspace.objects.update(time_zone="Pacific/Kiritimati")
-    state.people_changed()
-    east = state.evaluator("live").as_of
+    outdate("people")
+    east = evaluating.evaluator("live").as_of
     Workspace.objects.update(time_zone="Pacific/Niue")
-    state.people_changed()
-    assert (east - state.evaluator("live").as_of).days >= 1
+    outdate("people")
+    assert (east - evaluating.evaluator("live").as_of).days >= 1
 
 
 def test_dated_roles_come_and_go_with_the_day(boss: Session) -> None:

@@ -10,8 +10,10 @@ from moorland.core.bundle.problems import Problem, nearest_name
 from moorland.core.bundle.schema import Schema, build_schema
 from moorland.core.bundle.values import typed_value
 
-#: Names of `viewer.` that are not attributes (4.4); attributes must not take them (12.9).
-RESERVED_VIEWER_NAMES = ("login", "name", "email", "mail_domain", "organization", "organizations", "branch", "groups", "roles")
+#: Names of `viewer.` that are not attributes (4.4), with one value and with many; attributes must not take them (12.9).
+VIEWER_SINGLE = ("login", "name", "email", "mail_domain", "organization")
+VIEWER_MANY = ("organizations", "branch", "groups", "roles")
+RESERVED_VIEWER_NAMES = (*VIEWER_SINGLE, *VIEWER_MANY)
 
 
 def identity(text: str) -> str:

@@ -31,7 +31,7 @@ def json_values(values: Array, known: Mask) -> list[Any]:
 def plain_values(values: Array) -> list[Any]:
     """Values as JSON gives them, ISO dates and all."""
     if values.dtype.kind != "M":
-        plain: list[Any] = values.tolist()
+        plain: list[Any] = (values + 0.0 if values.dtype.kind == "f" else values).tolist()
         return plain
     texts: list[Any] = np.datetime_as_string(values).tolist()
     return [text.removesuffix(".000000") for text in texts] if values.dtype == np.dtype("datetime64[us]") else texts

@@ -96,6 +96,8 @@ def encode(data: pa.ChunkedArray | pa.Array, type_: ValueType) -> StoredColumn:
         known[:-1] = pc.is_valid(data).to_numpy(zero_copy_only=False) if isinstance(data, pa.Array) else pc.is_valid(data).to_numpy()
         data = pc.fill_null(data, pa.scalar(False if type_ == "boolean" else 0).cast(data.type))
     plain = data.to_numpy(zero_copy_only=False) if isinstance(data, pa.Array) else data.to_numpy()
+    if type_ == "number":
+        plain = plain + 0.0  # Minus zero is zero (1.1).
     return StoredColumn(type_, None, _with_null(plain, type_), known)
 
 

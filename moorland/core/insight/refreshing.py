@@ -5,7 +5,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from moorland.core.bundle.model import Table
-from moorland.core.bundle.shape import Shape
+from moorland.core.bundle.shape import Shape, ValueType
 from moorland.core.engine.cells import json_values
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.model_data import ModelData
@@ -45,7 +45,7 @@ class NewColumn(Shape):
 
     name: str
     header: str
-    type: str
+    type: ValueType
     sensitive: str | None
 
 

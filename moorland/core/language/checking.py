@@ -6,13 +6,12 @@ from dataclasses import dataclass, field, replace
 from moorland.core.bundle.people import AttributeDefinition
 from moorland.core.bundle.problems import nearest_name
 from moorland.core.bundle.schema import Schema
+from moorland.core.bundle.structure import VIEWER_MANY, VIEWER_SINGLE
 from moorland.core.language import tree
 from moorland.core.language.errors import ConditionError
 from moorland.core.language.parser import parse
 from moorland.core.language.types import check_call, check_cast, common_type, comparable, is_numeric
 
-VIEWER_SINGLE = ("login", "name", "email", "mail_domain", "organization")
-VIEWER_MANY = ("organizations", "branch", "groups", "roles")
 PAGE_NAMES = {"name": False, "shelf": False, "owner": False, "tags": True}
 _IDENTITIES = ("login", "email", "mail_domain", "groups")
 

@@ -10,6 +10,8 @@ from moorland.core.language.tokens import Token, tokenize
 
 AGGREGATES = ("SUM", "AVG", "MIN", "MAX", "COUNT")
 FUNCTIONS = ("LOWER", "UPPER", "TRIM", "CHAR_LENGTH", "SUBSTRING", "COALESCE", "NULLIF", "ABS", "ROUND")
+#: Functions with a syntax of their own: EXTRACT(YEAR FROM d), CAST(x AS type).
+WRITTEN_OUT = ("EXTRACT", "CAST")
 TYPES = {"TEXT": "text", "INTEGER": "integer", "NUMBER": "number", "BOOLEAN": "boolean", "DATE": "date", "TIMESTAMP": "timestamp"}
 _SESSION_USERS = ("CURRENT_USER", "SESSION_USER", "SYSTEM_USER", "USER")
 _COMPARISONS = ("=", "<>", "<", "<=", ">", ">=")

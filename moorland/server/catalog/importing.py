@@ -4,8 +4,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from django.db import transaction
-
 from moorland.core.bundle.model import Column, Table
 from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
@@ -19,12 +17,13 @@ from moorland.core.sources.typed_tables import read_ahead, row_count, typed_tabl
 from moorland.server.catalog.models import Model, TableContent
 from moorland.server.catalog.shapes import ConfirmedTable, ImportRequest, RefreshRequest
 from moorland.server.catalog.storage import ContentWriter, load_table, load_with, make_current
-from moorland.server.catalog.uploads import source_of
+from moorland.server.catalog.uploaded import source_of
+from moorland.server.changes import outdate, recorded
 from moorland.server.directory.models import Account
 from moorland.server.errors import Failure, from_document, missing
-from moorland.server.state import bundle_of, data_changed, evaluator, policy_changed
+from moorland.server.evaluating import evaluator
+from moorland.server.releases.bundles import bundle_of
 from moorland.server.tasks.running import Progress
-from moorland.server.trail.models import record
 
 
 def checked(asked: ImportRequest) -> None:
@@ -74,24 +73,20 @@ def bring_in(asked: ImportRequest, account: Account, progress: Progress) -> dict
             _write(writer, source_of(table), [column.read() for column in table.columns], progress, f"Reading {where}")
         progress.told("Joining the tables", 0, 0)
         contents = [writer.finish("staged") for writer in writers]
-        with transaction.atomic():
+        with recorded(account, "bring data in", asked.model, "policy", "data") as change:
             stored = Model.objects.filter(name=asked.model).first()
             if (stored is None) != asked.new_model:
                 raise Failure(409, "stale", f"The model {asked.model} was {'made' if stored else 'deleted'} meanwhile. Nothing was brought in.")
             document = _with_tables(stored, asked)
             if stored is None:
-                last = Model.objects.order_by("-position").first()
-                Model.objects.create(name=asked.model, document=document, position=last.position + 1 if last else 0)
+                Model.appended(asked.model, document)
             else:
-                stored.document, stored.version = document, stored.version + 1
-                stored.save()
+                stored.rewritten(document)
             for content in contents:
                 make_current(content)
-            policy_changed()
-            data_changed()
             _joins(asked.model)
             rows = {content.table: content.rows for content in contents}
-            record(account.login, "bring data in", asked.model, tables=rows, files=[source_of(table).name for table in asked.tables])
+            change.details = {"tables": rows, "files": [source_of(table).name for table in asked.tables]}
         writers.clear()
         return {"model": asked.model, "tables": rows}
 
@@ -205,9 +200,10 @@ def stage_refresh(model: str, table: str, asked: RefreshRequest, account: Accoun
         content = writer.finish("staged")
         progress.told("Comparing with what is there", 0, 0)
         content.report = compared(content, declared, new, lost, doubts).model_dump(mode="json", by_alias=True)
-        content.save(update_fields=["report"])
-        TableContent.objects.filter(model=model, table=table, state="staged").exclude(pk=content.pk).delete()
-        record(account.login, "stage refresh", f"{model}.{table}", file=source.name, rows=content.rows)
+        with recorded(account, "stage refresh", f"{model}.{table}") as change:
+            content.save(update_fields=["report"])
+            TableContent.objects.filter(model=model, table=table, state="staged").exclude(pk=content.pk).delete()
+            change.details = {"file": source.name, "rows": content.rows}
         writers.clear()
     return {"refresh": content.pk}
 
@@ -241,7 +237,7 @@ def _looked_at_still_true(content: TableContent) -> None:
 def accept_refresh(content: TableContent, account: Account) -> None:
     """Makes a staged content current; its new columns join the draft's table in quarantine. Raises Failure where what was shown is no longer true."""
     _looked_at_still_true(content)
-    with transaction.atomic():
+    with recorded(account, "accept refresh", f"{content.model}.{content.table}", "data") as change:
         stored = Model.objects.filter(name=content.model).first()
         shape = from_document(ModelShape, stored.document) if stored else None
         table = shape.table(content.table) if shape else None
@@ -256,27 +252,18 @@ def accept_refresh(content: TableContent, account: Account) -> None:
                 type=item.type,
                 quarantine=True,
                 tags=["personal"] if item.sensitive else [],
-            )  # type: ignore[arg-type]
+            )
             for item in new
             if item.name not in present
         ]
         if added:
             wider = table.model_copy(update={"columns": [*table.columns, *added]})
             shape = shape.model_copy(update={"tables": [wider if item.name == table.name else item for item in shape.tables]})
-            stored.document, stored.version = to_plain(shape), stored.version + 1
-            stored.save()
-            policy_changed()
+            stored.rewritten(to_plain(shape))
+            outdate("policy")
         make_current(content)
-        data_changed()
         _joins(content.model)
-        record(
-            account.login,
-            "accept refresh",
-            f"{content.model}.{content.table}",
-            file=content.source,
-            rows=content.rows,
-            quarantined=[column.name for column in added],
-        )
+        change.details = {"file": content.source, "rows": content.rows, "quarantined": [column.name for column in added]}
 
 
 def _joins(model: str) -> None:

@@ -22,10 +22,10 @@ from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.server.catalog.line_shapes import ColumnMeaning, Fault, LineChange, LineEntry, LinesAnswer, LinesChange
 from moorland.server.catalog.models import KeptLine, KeptTable, Model, TableContent
 from moorland.server.catalog.storage import ContentWriter, column_values, load_with, make_current
+from moorland.server.changes import expect_version, recorded
 from moorland.server.directory.models import Account
 from moorland.server.errors import Failure, from_document, missing, stale
-from moorland.server.state import data_changed, evaluator
-from moorland.server.trail.models import record
+from moorland.server.evaluating import evaluator
 
 MOST_LINES = 100_000
 MOST_SUGGESTED = 2_000
@@ -59,7 +59,7 @@ def keep(model: str, table: str, account: Account) -> KeptTable:
     content = TableContent.objects.filter(model=model, table=table, state="current").first()
     if content is not None and content.rows > MOST_LINES:
         raise Failure(422, "too_large", f"{table} has {content.rows:,} rows; up to {MOST_LINES:,} can be kept line by line.")
-    with transaction.atomic():
+    with recorded(account, "keep here", f"{model}.{table}") as change:
         if KeptTable.objects.filter(model=model, table=table).exists():
             raise Failure(409, "stale", f"{table} is kept here already.")
         kept = KeptTable.objects.create(model=model, table=table)
@@ -78,7 +78,7 @@ def keep(model: str, table: str, account: Account) -> KeptTable:
                 ],
                 batch_size=500,
             )
-        record(account.login, "keep here", f"{model}.{table}", lines=kept.lines.count())
+        change.details["lines"] = kept.lines.count()
     return kept
 
 
@@ -88,8 +88,7 @@ def _written(values: pa.ChunkedArray) -> list[Any]:
 
 def changed(kept: KeptTable, shape: Table, asked: LinesChange, account: Account) -> None:
     """Ends, replaces and adds lines, and makes the table hold what is left. Raises Failure with the place of every value of another type."""
-    if kept.version != asked.version:
-        raise stale(f"the lines of {kept.table}", {"version": kept.version})
+    expect_version(kept, asked.version, f"the lines of {kept.table}")
     _refuse_wrong_values(shape, asked)
     now = timezone.now()
     there = {line.pk: line for line in kept.lines.filter(ended_at=None)}
@@ -191,19 +190,10 @@ def _opens(base: Evaluator, role: str, kept: KeptTable) -> bool:
 
 def made(kept: KeptTable, shape: Table, asked: LinesChange, account: Account) -> None:
     """Makes a change of lines; it acts at once."""
-    with transaction.atomic():
+    with recorded(account, "change lines", f"{kept.model}.{kept.table}", "data") as change:
         changed(kept, shape, asked, account)
         make_current(written_content(kept, shape))
-        data_changed()
-        record(
-            account.login,
-            "change lines",
-            f"{kept.model}.{kept.table}",
-            added=len(asked.add),
-            changed=len(asked.change),
-            ended=len(asked.end),
-            reason=asked.reason,
-        )
+        change.details = {"added": len(asked.add), "changed": len(asked.change), "ended": len(asked.end), "reason": asked.reason}
 
 
 def meanings(base: Evaluator, model: str, table: str) -> dict[str, ColumnMeaning]:

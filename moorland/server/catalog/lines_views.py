@@ -1,7 +1,6 @@
 """Tables kept here: keep one, its lines, changes of lines with gain and loss, history."""
 
-from django.db import transaction
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -21,10 +20,11 @@ from moorland.server.catalog.lines import (
     table_shape,
     tried,
 )
+from moorland.server.changes import recorded
 from moorland.server.directory.shapes import ImpactAnswer
 from moorland.server.errors import Failure, answer, read_body
-from moorland.server.state import evaluator
-from moorland.server.trail.models import record
+from moorland.server.evaluating import evaluator
+from moorland.server.requests import TRY, account_of, only_tried
 
 MOST_HISTORY = 2_000
 
@@ -34,14 +34,13 @@ class KeptTables(APIView):
 
     @extend_schema(request=None, responses={201: LinesAnswer})
     def post(self, request: Request, model: str, table: str) -> Response:
-        kept = keep(model, table, request.user)
+        kept = keep(model, table, account_of(request))
         return answer(lines_answer(kept, table_shape(model, table), evaluator("draft")), 201)
 
     @extend_schema(request=None, responses={204: None})
     def delete(self, request: Request, model: str, table: str) -> Response:
-        with transaction.atomic():
+        with recorded(account_of(request), "keep no longer", f"{model}.{table}"):
             kept_table(model, table).delete()
-            record(request.user.login, "keep no longer", f"{model}.{table}")
         return Response(status=204)
 
 
@@ -52,14 +51,14 @@ class Lines(APIView):
     def get(self, request: Request, model: str, table: str) -> Response:
         return answer(lines_answer(kept_table(model, table), table_shape(model, table), evaluator("draft")))
 
-    @extend_schema(request=LinesChange, responses=ImpactAnswer, parameters=[OpenApiParameter("try", bool)])
+    @extend_schema(request=LinesChange, responses=ImpactAnswer, parameters=[TRY])
     def post(self, request: Request, model: str, table: str) -> Response:
         asked = read_body(request, LinesChange)
         kept, shape = kept_table(model, table), table_shape(model, table)
         try:
-            viewers = tried(kept, shape, asked, request.user)
-            if request.query_params.get("try") != "true":
-                made(kept_table(model, table), shape, asked, request.user)
+            viewers = tried(kept, shape, asked, account_of(request))
+            if not only_tried(request):
+                made(kept_table(model, table), shape, asked, account_of(request))
         except BundleError as error:
             raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
         return answer(ImpactAnswer(viewers=viewers))

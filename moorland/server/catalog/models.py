@@ -8,17 +8,11 @@ from django.db import models
 from django.db.models import Q
 from django.utils import timezone
 
+from moorland.server.documents import Versioned, VersionedDocument
 
-class Model(models.Model):
-    """The validated document of a model; `version` grows with every save."""
 
-    name = models.CharField(max_length=200, unique=True)
-    document = models.JSONField()
-    version = models.PositiveIntegerField(default=1)
-    position = models.PositiveIntegerField(default=0)
-
-    class Meta:
-        ordering = ["position", "name"]
+class Model(VersionedDocument):
+    """The validated document of a model."""
 
 
 class TableContent(models.Model):
@@ -70,12 +64,11 @@ class Upload(models.Model):
         return Path(settings.DATA) / "uploads" / str(self.pk)
 
 
-class KeptTable(models.Model):
+class KeptTable(Versioned):
     """A table whose lines are kept by hand in Moorland, such as an entitlement table."""
 
     model = models.CharField(max_length=200)
     table = models.CharField(max_length=200)
-    version = models.PositiveIntegerField(default=1)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["model", "table"], name="kept_once")]

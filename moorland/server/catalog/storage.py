@@ -5,6 +5,7 @@ import uuid
 from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -32,7 +33,8 @@ class ContentWriter:
     def __init__(self, model: str, table: str, key: str | None, file: str, **more: object) -> None:
         self.content = TableContent.objects.create(model=model, table=table, state="arriving", source=file[:300], **more)
         self.rows = 0
-        self._key, self._file, self._keys = key, file, [] if key else None
+        self._key, self._file = key, file
+        self._keys: list[Any] | None = [] if key else None
         self._ordinals: dict[str, int] = {}
         self._waiting: list[tuple[str, Future[bytes]]] = []
         # Threads of its own: those of a module would not survive the fork by which the server starts.

@@ -1,13 +1,9 @@
 """Files brought here: received in bounded pieces, looked at as they stand, proposed as tables."""
 
-import shutil
-from datetime import timedelta
 from pathlib import PurePosixPath
 from typing import Any
 
 import pyarrow as pa
-from django.conf import settings
-from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.parsers import BaseParser
@@ -18,17 +14,14 @@ from rest_framework.views import APIView
 from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError
 from moorland.core.sources.previews import first_reading, grid
-from moorland.core.sources.proposals import Proposal, SourceFile, propose
+from moorland.core.sources.proposals import Proposal, propose
 from moorland.core.sources.readings import FileReading
-from moorland.server.catalog.models import Model, TableContent, Upload
-from moorland.server.catalog.shapes import GridAnswer, GridRequest, ProposalRequest, SourceChoice, UploadAnswer
+from moorland.server.catalog.models import Model, TableContent
+from moorland.server.catalog.shapes import GridAnswer, GridRequest, ProposalRequest, UploadAnswer
 from moorland.server.catalog.storage import column_values, first_values
-from moorland.server.errors import Failure, answer, from_document, missing, problem_shape, read_body
-
-MAX_UPLOAD_BYTES = 8 * 1024**3
-#: So much of the disk stays free whatever is brought.
-FREE_BYTES = 1024**3
-KEPT_FOR = timedelta(days=2)
+from moorland.server.catalog.uploaded import forget, forget_old_uploads, received, source_of, upload_of
+from moorland.server.errors import answer, from_document, missing, problem_shape, read_body
+from moorland.server.requests import account_of
 
 
 class RawFile(BaseParser):
@@ -38,37 +31,6 @@ class RawFile(BaseParser):
 
     def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> Any:
         return None
-
-
-def upload_of(key: str) -> Upload:
-    """An upload whose bytes are still here. Raises Failure (404)."""
-    try:
-        upload = Upload.objects.filter(pk=key).first()
-    except (ValueError, TypeError):
-        upload = None
-    except Exception as error:  # Django's ValidationError for what is no identity at all
-        raise missing("upload", key) from error
-    if upload is None or not upload.path.is_file():
-        raise Failure(404, "not_found", "This file is not here any more; bring it again.")
-    return upload
-
-
-def source_of(choice: SourceChoice) -> SourceFile:
-    """An uploaded file with the chosen reading."""
-    upload = upload_of(choice.upload)
-    return SourceFile(upload.path, upload.name, choice.reading)
-
-
-def forget_old_uploads() -> None:
-    """Removes files that were brought and never imported."""
-    for upload in Upload.objects.filter(created_at__lt=timezone.now() - KEPT_FOR):
-        forget(upload)
-
-
-def forget(upload: Upload) -> None:
-    """Removes an uploaded file."""
-    upload.path.unlink(missing_ok=True)
-    upload.delete()
 
 
 class Uploads(APIView):
@@ -82,28 +44,7 @@ class Uploads(APIView):
     def post(self, request: Request) -> Response:
         forget_old_uploads()
         name = PurePosixPath(request.query_params.get("name", "").replace("\\", "/")).name.strip()[:200] or "file"
-        length = request.META.get("CONTENT_LENGTH") or ""
-        if not length.isdigit() or int(length) == 0:
-            raise Failure(422, "empty", f"{name} is empty.")
-        if int(length) > MAX_UPLOAD_BYTES:
-            raise Failure(413, "too_large", f"{name} is larger than {MAX_UPLOAD_BYTES // 1024**3} GB. Bring it in pieces, or as Parquet.")
-        folder = settings.DATA / "uploads"
-        folder.mkdir(exist_ok=True)
-        if shutil.disk_usage(folder).free < 3 * int(length) + FREE_BYTES:
-            raise Failure(507, "no_room", f"There is not enough room on the server's disk for {name}.")
-        upload = Upload(name=name, size=int(length), created_by=request.user)
-        received = 0
-        try:
-            with upload.path.open("wb") as opened:
-                while received < upload.size and (piece := request._request.read(min(1 << 20, upload.size - received))):
-                    opened.write(piece)
-                    received += len(piece)
-            if received != upload.size:
-                raise Failure(400, "broken_off", f"{name} broke off after {received:,} of {upload.size:,} bytes. Bring it again.")
-        except BaseException:
-            upload.path.unlink(missing_ok=True)
-            raise
-        upload.save()
+        upload = received(name, request.META.get("CONTENT_LENGTH") or "", request._request, account_of(request))
         return answer(UploadAnswer(id=str(upload.pk), name=upload.name, size=upload.size), 201)
 
 

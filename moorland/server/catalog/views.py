@@ -3,8 +3,7 @@
 import re
 from typing import Any
 
-from django.db import transaction
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -14,6 +13,8 @@ from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.insight.differences import differences
+from moorland.core.insight.exhibits import page_problems
 from moorland.core.insight.profile import column_profile, relationship_health
 from moorland.core.insight.touching import dependents, touches
 from moorland.server.catalog.expressions import tried_column, tried_measure
@@ -32,12 +33,17 @@ from moorland.server.catalog.shapes import (
     TableProfile,
 )
 from moorland.server.catalog.storage import load_table
-from moorland.server.errors import Failure, answer, from_document, missing, read_body, stale
-from moorland.server.state import bundle_of, evaluator, policy_changed
+from moorland.server.changes import expect_version, recorded
+from moorland.server.errors import Failure, answer, from_document, missing, read_body
+from moorland.server.evaluating import evaluator
+from moorland.server.releases.bundles import bundle_of
+from moorland.server.requests import VERSION, account_of, version_of
 from moorland.server.tasks.running import start
-from moorland.server.tasks.views import TaskAnswer, task_answer
-from moorland.server.trail.models import record
+from moorland.server.tasks.shapes import TaskAnswer, task_answer
 from moorland.server.viewing.looks import record_look
+
+#: So many parts of a changed model are told in the trail.
+MOST_PARTS = 60
 
 
 def stored_model(name: str) -> Model:
@@ -62,11 +68,9 @@ class Models(APIView):
             )
             raise Failure(422, "invalid", message, [Problem("duplicate", message, path="name")])
         shape = ModelShape(name=asked.name, label=asked.label)
-        with transaction.atomic():
-            last = Model.objects.order_by("-position").first()
-            stored = Model.objects.create(name=shape.name, document=to_plain(shape), position=last.position + 1 if last else 0)
-            policy_changed()
-            record(request.user.login, "add model", shape.name)
+        with recorded(account_of(request), "add model", shape.name, "policy") as change:
+            change.after = to_plain(shape)
+            stored = Model.appended(shape.name, change.after)
         return answer(ModelSave(document=shape, version=stored.version), 201)
 
 
@@ -78,36 +82,32 @@ class DraftModel(APIView):
         asked = read_body(request, ModelSave)
         if asked.document.name != model:
             raise Failure(422, "invalid", "A model keeps its name; roles and pages refer to it. Change its label instead.")
-        with transaction.atomic():
+        with recorded(account_of(request), "change model", model, "policy") as change:
             stored = stored_model(model)
-            if stored.version != asked.version:
-                raise stale(f"the model {model}", {"document": stored.document, "version": stored.version})
+            expect_version(stored, asked.version, f"the model {model}", lambda: {"document": stored.document, "version": stored.version})
             document = to_plain(asked.document)
-            if document != stored.document:
-                before = stored.document
-                stored.document, stored.version = document, stored.version + 1
-                stored.save()
-                _still_evaluates(model)
-                _pages_still_fit(model, from_document(ModelShape, before), asked.document)
-                policy_changed()
-                record(request.user.login, "change model", model, changed=_changed_parts(before, document))
+            if document == stored.document:
+                change.nothing()
+            else:
+                before, base = stored.document, evaluator("draft")
+                stored.rewritten(document)
+                _pages_still_fit(model, base, _still_evaluates(model))
+                change.details["changed"] = _changed_parts(before, document)
         return answer(ModelSave(document=asked.document, version=stored.version))
 
-    @extend_schema(request=None, responses={204: None}, parameters=[OpenApiParameter("version", int, required=True)])
+    @extend_schema(request=None, responses={204: None}, parameters=[VERSION])
     def delete(self, request: Request, model: str) -> Response:
-        with transaction.atomic():
+        with recorded(account_of(request), "delete model", model, "policy") as change:
             stored = stored_model(model)
-            if str(stored.version) != request.query_params.get("version"):
-                raise stale(f"the model {model}", {"document": stored.document, "version": stored.version})
+            expect_version(stored, version_of(request), f"the model {model}", lambda: {"document": stored.document, "version": stored.version})
+            change.before = stored.document
             stored.delete()
             _still_evaluates(None)
-            policy_changed()
-            record(request.user.login, "delete model", model)
         return Response(status=204)
 
 
-def _still_evaluates(model: str | None) -> None:
-    """Raises Failure with every place that no longer holds together in the draft."""
+def _still_evaluates(model: str | None) -> Evaluator:
+    """The draft as it would be. Raises Failure with every place that no longer holds together."""
     bundle: Bundle | None = None
     try:
         bundle = bundle_of("draft")
@@ -118,6 +118,7 @@ def _still_evaluates(model: str | None) -> None:
         problems = [problem.at(named_place(bundle, problem.path)) for problem in error.problems]
         message = problems[0].sentence() if len(problems) == 1 else f"{len(problems)} places would no longer hold together."
         raise Failure(422, "invalid", message, problems) from None
+    return made
 
 
 _PARTS = re.compile(r"(roles|models|tables|columns|measures|hierarchies|cubes|sentences|pages)\[(\d+)\]")
@@ -139,46 +140,26 @@ def named_place(bundle: Bundle | None, path: str) -> str:
     return ", ".join(words) or path
 
 
-def _pages_still_fit(name: str, before: ModelShape, after: ModelShape) -> None:
-    """Raises Failure naming every exhibit that would lose a column or measure: it would be unavailable to everybody, without a word."""
-    gone = _exhibited(before) - _exhibited(after)
+def _pages_still_fit(name: str, before: Evaluator, after: Evaluator) -> None:
+    """Raises Failure naming everything on pages that would no longer fit the model: it would be unavailable to everybody, without a word."""
     problems = []
-    for page in bundle_of("draft").pages:
-        if page.model != name:
-            continue
-        problems += [
-            Problem("in_use", f"the page {page.title} is narrowed by {used}. Take it out there first.", path=f"pages.{page.name}")
-            for used in page.filters
-            if used in gone
-        ]
-        for exhibit in page.exhibits:
-            columns = [
-                column if "." in column else f"{exhibit.table}.{column}"
-                for column in [*exhibit.by, *exhibit.columns, *([exhibit.colour] if exhibit.colour else [])]
-            ]
+    for page in after.bundle.pages:
+        if page.model == name:
+            already = {problem.path for problem in page_problems(before, page)}
             problems += [
-                Problem("in_use", f"the page {page.title} shows {used} in “{exhibit.title}”. Take it out there first.", path=f"pages.{page.name}")
-                for used in [*columns, *exhibit.measures]
-                if used in gone
+                Problem("in_use", f"the page {page.title}: {problem.message} Take it out there first.", path=f"pages.{page.name}")
+                for problem in page_problems(after, page)
+                if problem.path not in already
             ]
     if problems:
-        message = problems[0].message if len(problems) == 1 else f"{len(problems)} places on pages still use what would be gone."
+        message = problems[0].message if len(problems) == 1 else f"{len(problems)} places on pages would no longer fit."
         raise Failure(422, "invalid", message[0].upper() + message[1:], problems)
 
 
-def _exhibited(model: ModelShape) -> set[str]:
-    originals = {table.name: table for table in model.tables}
-    tables = [(table.name, originals.get(table.alias_of or table.name, table)) for table in model.tables]
-    return {f"{name}.{column.name}" for name, table in tables for column in table.columns} | {measure.name for measure in model.measures}
-
-
-def _changed_parts(before: dict[str, Any], after: dict[str, Any]) -> list[str]:
-    """The named parts of a model that differ, for the trail."""
-    found = []
-    for part in ("tables", "relationships", "hierarchies", "measures", "cubes"):
-        old, new = ({item.get("name") or f"{item.get('from')} → {item.get('to')}": item for item in document.get(part, [])} for document in (before, after))
-        found += [f"{part}: {name}" for name in dict.fromkeys([*old, *new]) if old.get(name) != new.get(name)]
-    return found[:60] or ["notes"]
+def _changed_parts(before: dict[str, Any], after: dict[str, Any]) -> list[dict[str, Any]]:
+    """The parts of a model that differ, with both sides, for the trail."""
+    changes = differences({"models": [before]}, {"models": [after]})
+    return [part.model_dump(mode="json") for change in changes for part in change.differences][:MOST_PARTS]
 
 
 class Profile(APIView):
@@ -190,7 +171,7 @@ class Profile(APIView):
         if model not in base.models or table not in base.models[model].schema.tables:
             raise missing("table", f"{model}.{table}")
         schema, data = base.models[model].schema, base.data(model)
-        record_look(request.user, ["all data"], f"columns of {table}", "draft")
+        record_look(account_of(request), ["all data"], f"columns of {table}", "draft")
         content = TableContent.objects.filter(model=model, table=schema.original(table), state="current").first()
         steps = [step for steps in schema.parents.values() for step in steps if table in (step.many, step.one)]
         return answer(
@@ -221,7 +202,7 @@ class MeasureTry(APIView):
         base = evaluator("draft")
         if model not in base.models or asked.table not in base.models[model].schema.tables:
             raise missing("table", f"{model}.{asked.table}")
-        record_look(request.user, ["all data"], f"{asked.kind}s of {asked.table}", "draft")
+        record_look(account_of(request), ["all data"], f"{asked.kind}s of {asked.table}", "draft")
         return answer(tried_measure(base, model, asked) if asked.kind == "measure" else tried_column(base, model, asked))
 
 
@@ -232,7 +213,7 @@ class Imports(APIView):
     def post(self, request: Request) -> Response:
         asked = read_body(request, ImportRequest)
         checked(asked)
-        account = request.user
+        account = account_of(request)
         task = start("import", asked.model, account, lambda progress: bring_in(asked, account, progress))
         return answer(task_answer(task), 202)
 
@@ -255,7 +236,7 @@ class Refresh(APIView):
         stored_model(model)
         if KeptTable.objects.filter(model=model, table=table).exists():
             raise Failure(422, "kept", f"{table} is kept here. Import lines into it from its own screen.")
-        account = request.user
+        account = account_of(request)
         task = start("refresh", f"{model}.{table}", account, lambda progress: stage_refresh(model, table, asked, account, progress))
         return answer(task_answer(task), 202)
 
@@ -266,14 +247,14 @@ class OneRefresh(APIView):
     @extend_schema(request=None, responses={200: RefreshesAnswer})
     def post(self, request: Request, key: int) -> Response:
         content = _waiting(key)
-        accept_refresh(content, request.user)
+        accept_refresh(content, account_of(request))
         return answer(RefreshesAnswer(refreshes=[]))
 
     @extend_schema(request=None, responses={204: None})
     def delete(self, request: Request, key: int) -> Response:
         content = _waiting(key)
-        with transaction.atomic():
-            record(request.user.login, "drop refresh", f"{content.model}.{content.table}", file=content.source)
+        with recorded(account_of(request), "drop refresh", f"{content.model}.{content.table}") as change:
+            change.details["file"] = content.source
             content.delete()
         return Response(status=204)
 

@@ -15,28 +15,21 @@ from rest_framework.views import APIView
 
 from moorland.core.bundle.problems import BundleError
 from moorland.core.insight.impact import ViewerImpact
+from moorland.server.changes import recorded
+from moorland.server.directory.accounts import account_named
 from moorland.server.directory.act_shapes import Act, CopyAnswer, FirstPassword, InvitationAnswer, OwnsAnswer, PlaceCard, SetUp
-from moorland.server.directory.acts import apply, described, secret_attributes
+from moorland.server.directory.acting import perform, secret_attributes
 from moorland.server.directory.copying import copy_items, owned_things
 from moorland.server.directory.invitations import first_password, invite, set_up
 from moorland.server.directory.models import Account, Group, Organization
 from moorland.server.directory.people_files import ImportReport, PeopleImport, RowReport, exported, report_of, run
-from moorland.server.directory.service import made, tried
+from moorland.server.directory.service import still_evaluates, tried
+from moorland.server.directory.sessions import session_answer
 from moorland.server.directory.shapes import ImpactAnswer, SessionAnswer
-from moorland.server.directory.views import session_answer
 from moorland.server.errors import Failure, answer, missing, read_body
-from moorland.server.state import evaluator
+from moorland.server.evaluating import evaluator
+from moorland.server.requests import TRY, account_of, only_tried
 from moorland.server.trail.models import record
-
-TRY = OpenApiParameter("try", bool, description="Show the effect without making the change.")
-
-
-def account_of(name: str) -> Account:
-    """The account of a login. Raises Failure (404)."""
-    account = Account.objects.filter(login=name).first()
-    if account is None:
-        raise missing("user", name)
-    return account
 
 
 class Acts(APIView):
@@ -45,15 +38,7 @@ class Acts(APIView):
     @extend_schema(request=Act, responses=ImpactAnswer, parameters=[TRY])
     def post(self, request: Request) -> Response:
         asked = read_body(request, Act)
-        if sum(getattr(asked, name) is not None for name in Act.model_fields) != 1:
-            raise Failure(400, "invalid", "An act is exactly one change.")
-        account = request.user
-        viewers = tried(lambda: apply(asked, account))
-        if request.query_params.get("try") != "true":
-            made(lambda: apply(asked, account))
-            action, subject, details = described(asked)
-            record(account.login, action, subject, **details)
-        return answer(ImpactAnswer(viewers=viewers))
+        return answer(ImpactAnswer(viewers=perform(asked, account_of(request), only_tried(request))))
 
 
 class Copying(APIView):
@@ -61,7 +46,7 @@ class Copying(APIView):
 
     @extend_schema(responses=CopyAnswer)
     def get(self, request: Request, login: str) -> Response:
-        return answer(copy_items(evaluator("draft"), account_of(login)))
+        return answer(copy_items(evaluator("draft"), account_named(login)))
 
 
 class Owns(APIView):
@@ -69,7 +54,7 @@ class Owns(APIView):
 
     @extend_schema(responses=OwnsAnswer)
     def get(self, request: Request, login: str) -> Response:
-        return answer(owned_things(account_of(login)))
+        return answer(owned_things(account_named(login)))
 
 
 class Invitations(APIView):
@@ -77,8 +62,8 @@ class Invitations(APIView):
 
     @extend_schema(request=None, responses={201: InvitationAnswer})
     def post(self, request: Request, login: str) -> Response:
-        made_link = invite(account_of(login))
-        record(request.user.login, "invite", login)
+        with recorded(account_of(request), "invite", login):
+            made_link = invite(account_named(login))
         return answer(made_link, 201)
 
 
@@ -106,8 +91,7 @@ class SettingUp(APIView):
 
 def _signed_in(request: Request, account: Account) -> Response:
     login(request._request, account, backend="moorland.server.directory.sign_in.LoginBackend")
-    request.user = account
-    return answer(session_answer(request))
+    return answer(session_answer(account))
 
 
 class PeopleFiles(APIView):
@@ -124,13 +108,14 @@ class PeopleFiles(APIView):
         viewers: list[ViewerImpact] = []
         try:
             viewers = tried(bring)
-            only_try = request.query_params.get("try") == "true"
-            if not only_try:
+            if not only_tried(request):
                 refused = sum(row.outcome == "refused" for row in rows)
                 if refused and not asked.leave_out_refused:
                     raise Failure(422, "refused", f"{refused} rows are refused, so nothing was changed. Mend the file, or bring the others without them.")
-                made(bring)
-                record(request.user.login, f"import {asked.kind}", f"{len(rows)} rows", **_counts(rows))
+                with recorded(account_of(request), f"import {asked.kind}", f"{len(rows)} rows", "people") as change:
+                    bring()
+                    still_evaluates()
+                    change.details = {**_counts(rows)}
         except BundleError as error:
             raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
         return answer(report_of(rows, viewers))
@@ -146,7 +131,7 @@ class PeopleExport(APIView):
     @extend_schema(responses={(200, "text/csv"): OpenApiTypes.STR}, parameters=[OpenApiParameter("kind", str, enum=["people", "groups"])])
     def get(self, request: Request) -> HttpResponse:
         kind = "groups" if request.query_params.get("kind") == "groups" else "people"
-        record(request.user.login, "export", kind)
+        record(account_of(request).login, "export", kind)
         response = HttpResponse(exported("groups" if kind == "groups" else "people"), content_type="text/csv; charset=utf-8")
         response["Content-Disposition"] = f'attachment; filename="{kind}.csv"'
         return response

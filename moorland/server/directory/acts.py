@@ -1,5 +1,6 @@
 """Every change to people, groups, organizations and attributes: each applied in one place, so that it can be tried, and taken back, as it will be made."""
 
+from collections.abc import Callable
 from typing import Any
 
 from django.db.models import F
@@ -11,10 +12,12 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.language import tree
 from moorland.core.language.checking import check_condition
 from moorland.server.catalog.models import Model
+from moorland.server.changes import expect_version, outdate
 from moorland.server.directory.act_shapes import (
     Act,
     AssignedRole,
     AttributeSave,
+    Deletion,
     GroupChange,
     GroupMove,
     NewPerson,
@@ -23,58 +26,24 @@ from moorland.server.directory.act_shapes import (
     PeopleDeletion,
 )
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
-from moorland.server.errors import Failure, missing, stale
+from moorland.server.errors import Failure, missing
+from moorland.server.evaluating import evaluator
 from moorland.server.pages.models import Page
 from moorland.server.policies.models import Assignment, Role
-from moorland.server.state import evaluator, policy_changed
+
+
+def act_of(act: Act) -> tuple[str, Any]:
+    """The one kind of change an act is, and what is asked of it. Raises Failure (400) for none or several."""
+    named = [(name, shape) for name in Act.model_fields if (shape := getattr(act, name)) is not None]
+    if len(named) != 1:
+        raise Failure(400, "invalid", "An act is exactly one change.")
+    return named[0]
 
 
 def apply(act: Act, by: Account) -> None:
     """Makes one change. Raises Failure where it cannot be made; the caller's transaction takes back what was done."""
-    if act.add_person:
-        add_person(act.add_person, by)
-    elif act.change_people:
-        change_people(act.change_people, by)
-    elif act.delete_people:
-        delete_people(act.delete_people, by)
-    elif act.save_group:
-        save_group(act.save_group)
-    elif act.move_group:
-        move_group(act.move_group)
-    elif act.delete_group:
-        delete_group(act.delete_group.name)
-    elif act.save_organization:
-        save_organization(act.save_organization)
-    elif act.delete_organization:
-        delete_organization(act.delete_organization.name)
-    elif act.save_attribute:
-        save_attribute(act.save_attribute)
-    elif act.delete_attribute:
-        delete_attribute(act.delete_attribute.name)
-    else:
-        raise Failure(400, "invalid", "The act names nothing to do.")
-
-
-def described(act: Act) -> tuple[str, str, dict[str, Any]]:
-    """An act for the trail: action, subject, details."""
-    kind, shape = next((name, value) for name in Act.model_fields if (value := getattr(act, name)) is not None)
-    details = shape.model_dump(mode="json", by_alias=True, exclude_defaults=True)
-    logins = details.pop("logins", None)
-    details.pop("versions", None)
-    secret = secret_attributes()
-    if secret & (details.get("attributes") or {}).keys():
-        details["attributes"] = {name: "set" if name in secret and value is not None else value for name, value in details["attributes"].items()}
-    subject = details.get("login") or details.get("name") or (details.get("definition") or {}).get("name") or ""
-    if logins is not None:
-        subject = logins[0] if len(logins) == 1 else f"{len(logins)} people"
-        if len(logins) > 1:
-            details["logins"] = logins[:1000]
-    return kind.replace("_", " "), str(subject), details
-
-
-def secret_attributes() -> set[str]:
-    """The attributes whose values are shown to nobody: they are written, and never read back."""
-    return {item.name for item in AttributeDefinition.objects.all() if item.document.get("shown_to") == "nobody"}
+    kind, shape = act_of(act)
+    APPLIED[kind](shape, by)
 
 
 def _duplicate(kind: str, message: str) -> Failure:
@@ -129,8 +98,7 @@ def change_people(asked: PeopleChange, by: Account) -> None:
     organization = _organization(asked.organization) if asked.organization else None
     joined, left = [_group(name) for name in asked.join], [_group(name) for name in asked.leave]
     for account in accounts:
-        if asked.versions.get(account.login, account.version) != account.version:
-            raise stale(account.login, {"version": account.version})
+        expect_version(account, asked.versions.get(account.login, account.version), account.login)
     if asked.email is not None:
         refuse_taken(None, asked.email, accounts[0])
     same = _same_for_all(asked, organization)
@@ -201,16 +169,15 @@ def _hand_over(login: str, heir: Account | None) -> None:
                 document.pop(key)
             else:
                 document[key] = heir.login
-            stored.document, stored.version = document, stored.version + 1
-            stored.save()
+            stored.rewritten(document)
             changed = True
     for kept in (Group, Organization, Account):
         kept.objects.filter(keeper=login).update(keeper=heir.login if heir else "")
     if changed:
-        policy_changed()
+        outdate("policy")
 
 
-def save_group(asked: GroupChange) -> None:
+def save_group(asked: GroupChange, by: Account) -> None:
     """Adds a group, or changes one."""
     if asked.version is None:
         taken = Group.objects.filter(name__iexact=asked.name.strip()).first()
@@ -219,8 +186,7 @@ def save_group(asked: GroupChange) -> None:
         group = Group(name=asked.name.strip())
     else:
         group = _group(asked.name)
-        if group.version != asked.version:
-            raise stale(f"the group {group.name}", {"version": group.version})
+        expect_version(group, asked.version, f"the group {group.name}")
         group.version += 1
     for key in ("label", "about", "keeper", "enabled"):
         value = getattr(asked, key)
@@ -241,7 +207,7 @@ def save_group(asked: GroupChange) -> None:
         group.groups.remove(_group(name))
 
 
-def move_group(asked: GroupMove) -> None:
+def move_group(asked: GroupMove, by: Account) -> None:
     """Takes a group out of one and puts it into another; a circle is refused with its path by the check that follows."""
     group = _group(asked.name)
     if asked.out_of is not None:
@@ -250,12 +216,12 @@ def move_group(asked: GroupMove) -> None:
         _group(asked.into).groups.add(group)
 
 
-def delete_group(name: str) -> None:
+def delete_group(asked: Deletion, by: Account) -> None:
     """Deletes a group with its assignments; its members stay."""
-    _group(name).delete()
+    _group(asked.name).delete()
 
 
-def save_organization(asked: OrganizationChange) -> None:
+def save_organization(asked: OrganizationChange, by: Account) -> None:
     """Adds an organization, or changes one."""
     if asked.version is None:
         taken = Organization.objects.filter(name__iexact=asked.name.strip()).first()
@@ -266,8 +232,7 @@ def save_organization(asked: OrganizationChange) -> None:
         organization = Organization(name=asked.name.strip())
     else:
         organization = _organization(asked.name)
-        if organization.version != asked.version:
-            raise stale(f"the organization {organization.name}", {"version": organization.version})
+        expect_version(organization, asked.version, f"the organization {organization.name}")
         organization.version += 1
     for key in ("label", "about", "keeper"):
         value = getattr(asked, key)
@@ -280,36 +245,33 @@ def save_organization(asked: OrganizationChange) -> None:
     organization.save()
 
 
-def delete_organization(name: str) -> None:
+def delete_organization(asked: Deletion, by: Account) -> None:
     """Deletes an organization that nothing lies in."""
-    organization = _organization(name)
+    organization = _organization(asked.name)
     people, below = organization.accounts.count(), organization.children.count()
     if people or below:
-        raise Failure(422, "in_use", f"{organization.label or name} holds {people} people and {below} organizations. Move them first.")
+        raise Failure(422, "in_use", f"{organization.label or organization.name} holds {people} people and {below} organizations. Move them first.")
     organization.delete()
 
 
-def save_attribute(asked: AttributeSave) -> None:
+def save_attribute(asked: AttributeSave, by: Account) -> None:
     """Adds an attribute, or changes its definition."""
     definition = asked.definition
     stored = AttributeDefinition.objects.filter(name=definition.name).first()
     if asked.version is None:
         if stored is not None:
             raise _duplicate("name", f"There is an attribute {definition.name} already.")
-        last = AttributeDefinition.objects.order_by("-position").first()
-        stored = AttributeDefinition(name=definition.name, position=last.position + 1 if last else 0)
-    else:
-        if stored is None:
-            raise missing("attribute", definition.name)
-        if stored.version != asked.version:
-            raise stale(f"the attribute {definition.name}", {"version": stored.version})
-        stored.version += 1
-    stored.document = to_plain(definition)
-    stored.save()
+        AttributeDefinition.appended(definition.name, to_plain(definition))
+        return
+    if stored is None:
+        raise missing("attribute", definition.name)
+    expect_version(stored, asked.version, f"the attribute {definition.name}")
+    stored.rewritten(to_plain(definition))
 
 
-def delete_attribute(name: str) -> None:
+def delete_attribute(asked: Deletion, by: Account) -> None:
     """Deletes an attribute that no sentence reads, with the values set for it."""
+    name = asked.name
     stored = AttributeDefinition.objects.filter(name=name).first()
     if stored is None:
         raise missing("attribute", name)
@@ -358,3 +320,18 @@ def _accounts(logins: list[str]) -> list[Account]:
     if len(found) != len(set(logins)):
         raise missing("user", sorted(set(logins) - {account.login for account in found})[0])
     return found
+
+
+#: How each kind of act is carried out; a test holds it against the fields of Act.
+APPLIED: dict[str, Callable[[Any, Account], object]] = {
+    "add_person": add_person,
+    "change_people": change_people,
+    "delete_people": delete_people,
+    "save_group": save_group,
+    "move_group": move_group,
+    "delete_group": delete_group,
+    "save_organization": save_organization,
+    "delete_organization": delete_organization,
+    "save_attribute": save_attribute,
+    "delete_attribute": delete_attribute,
+}

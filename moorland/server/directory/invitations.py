@@ -12,11 +12,11 @@ from django.db import transaction
 from django.utils import timezone
 
 from moorland.core.bundle.problems import Problem
+from moorland.server.changes import recorded
 from moorland.server.directory.act_shapes import FirstPassword, InvitationAnswer, SetUp
 from moorland.server.directory.models import Account, Invitation, Organization
 from moorland.server.errors import Failure
 from moorland.server.releases.models import Workspace
-from moorland.server.trail.models import record
 
 VALID_FOR = timedelta(days=7)
 
@@ -38,7 +38,7 @@ def invite(account: Account) -> InvitationAnswer:
 
 def first_password(asked: FirstPassword) -> Account:
     """Sets the password of whoever a link was made for; the link works once."""
-    with transaction.atomic():
+    with recorded("", "first password", "") as change:
         found = Invitation.objects.select_related("account").filter(token_hash=_hash(asked.token), expires_at__gt=timezone.now()).first()
         if found is None or not found.account.enabled:
             raise Failure(422, "no_such_link", "This link was used already, or its seven days are over. Ask for another.")
@@ -47,7 +47,7 @@ def first_password(asked: FirstPassword) -> Account:
         account.set_password(asked.password)
         account.save()
         found.delete()
-        record(account.login, "first password", account.login)
+        change.by(account)
     return account
 
 
@@ -79,7 +79,7 @@ def setup_link() -> str | None:
 def set_up(asked: SetUp) -> Account:
     """Makes the workspace with its first administrator. Works once, and only with the link the server printed."""
     path = _token_file()
-    with transaction.atomic():
+    with recorded(asked.login.strip(), "set up", asked.workspace.strip()):
         if Workspace.objects.exists():
             raise Failure(409, "set_up", "This workspace is set up already. Sign in.")
         if not path.is_file() or not secrets.compare_digest(path.read_bytes(), asked.token.encode()):
@@ -90,7 +90,6 @@ def set_up(asked: SetUp) -> Account:
         account.organization = Organization.objects.create(name="everybody", label=asked.workspace.strip())
         account.set_password(asked.password)
         account.save()
-        record(account.login, "set up", asked.workspace.strip())
     path.unlink(missing_ok=True)
     return account
 

@@ -6,9 +6,10 @@ from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
 from django.db import models
 
 from moorland.core.bundle.structure import identity
+from moorland.server.documents import Versioned, VersionedDocument
 
 
-class Organization(models.Model):
+class Organization(Versioned):
     """A node of the tree of organizations; `attributes` maps names to {value, locked}."""
 
     name = models.CharField(max_length=200, unique=True)
@@ -17,22 +18,13 @@ class Organization(models.Model):
     attributes = models.JSONField(default=dict)
     about = models.TextField(blank=True)
     keeper = models.CharField(max_length=200, blank=True)
-    version = models.PositiveIntegerField(default=1)
 
     class Meta:
         ordering = ["name"]
 
 
-class AttributeDefinition(models.Model):
+class AttributeDefinition(VersionedDocument):
     """The validated document of an attribute's definition."""
-
-    name = models.CharField(max_length=200, unique=True)
-    document = models.JSONField()
-    position = models.PositiveIntegerField(default=0)
-    version = models.PositiveIntegerField(default=1)
-
-    class Meta:
-        ordering = ["position", "name"]
 
 
 class Accounts(BaseUserManager["Account"]):
@@ -53,7 +45,7 @@ class Accounts(BaseUserManager["Account"]):
         return self.filter(login_identity=identity(login)).first()
 
 
-class Account(AbstractBaseUser):
+class Account(Versioned, AbstractBaseUser):
     """A user (semantics.md 2.1) and, with a password, somebody who can sign in."""
 
     login = models.CharField(max_length=200, unique=True)
@@ -68,7 +60,6 @@ class Account(AbstractBaseUser):
     is_administrator = models.BooleanField(default=False)
     about = models.TextField(blank=True)
     keeper = models.CharField(max_length=200, blank=True)
-    version = models.PositiveIntegerField(default=1)
 
     USERNAME_FIELD = "login"
     EMAIL_FIELD = "email"
@@ -90,7 +81,7 @@ class Account(AbstractBaseUser):
         super().save(*args, **kwargs)
 
 
-class Group(models.Model):
+class Group(Versioned):
     """Users and groups treated alike (semantics.md 2.2)."""
 
     name = models.CharField(max_length=200, unique=True)
@@ -100,7 +91,6 @@ class Group(models.Model):
     attributes = models.JSONField(default=dict)
     about = models.TextField(blank=True)
     keeper = models.CharField(max_length=200, blank=True)
-    version = models.PositiveIntegerField(default=1)
     users = models.ManyToManyField(Account, related_name="in_groups")
     groups = models.ManyToManyField("self", symmetrical=False, related_name="inside")
 

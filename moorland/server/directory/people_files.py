@@ -19,10 +19,10 @@ from moorland.core.sources.readings import FileReading
 from moorland.core.sources.sheets import sheet_rows
 from moorland.core.sources.spellings import read_boolean, read_day, read_integer, read_moment, read_number
 from moorland.core.sources.workbooks import written
-from moorland.server.catalog.uploads import upload_of
+from moorland.server.catalog.uploaded import upload_of
+from moorland.server.directory.document import people_document
 from moorland.server.directory.models import Account, Group, Organization
 from moorland.server.errors import Failure, from_document
-from moorland.server.state import people_document
 
 SEPARATOR = ";"
 MOST_ROWS = 50_000

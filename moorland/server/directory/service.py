@@ -12,7 +12,8 @@ from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.core.people import People, Viewer
 from moorland.server.catalog.storage import load_table
 from moorland.server.errors import Failure
-from moorland.server.state import bundle_of, evaluator, people_changed
+from moorland.server.evaluating import evaluator
+from moorland.server.releases.bundles import State, bundle_of
 
 
 @lru_cache(maxsize=4)
@@ -106,13 +107,11 @@ def _differs(before: Evaluator, after: Evaluator, login: str) -> bool:
     return signature(before.viewer(login)) != signature(after.viewer(login))
 
 
-def made(change: Callable[[], None]) -> None:
-    """Makes the change, if the workspace can still be evaluated with it. Raises Failure otherwise."""
-    with transaction.atomic():
-        change()
-        people_changed()
-        for state in ("draft", "live"):
-            try:
-                Evaluator(bundle_of(state))  # type: ignore[arg-type]
-            except BundleError as error:
-                raise Failure(422, "invalid", _said(error), error.problems) from None
+def still_evaluates() -> None:
+    """Raises Failure where the workspace cannot be evaluated with what was changed; the change is then taken back."""
+    states: tuple[State, ...] = ("draft", "live")
+    for state in states:
+        try:
+            Evaluator(bundle_of(state))
+        except BundleError as error:
+            raise Failure(422, "invalid", _said(error), error.problems) from None

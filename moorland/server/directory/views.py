@@ -1,14 +1,14 @@
 """The session, and people: who they are and what reaches them. Changes act at once."""
 
+from collections.abc import Callable
 from functools import lru_cache
 
-from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpResponse
 from django.middleware.csrf import get_token
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -17,11 +17,12 @@ from rest_framework.views import APIView
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.effect import share
 from moorland.core.insight.holders import RolePath, paths_of
-from moorland.server.directory.act_shapes import PeopleChange
-from moorland.server.directory.acts import change_people, secret_attributes
-from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
+from moorland.server.changes import expect_version
+from moorland.server.directory.accounts import account_named
+from moorland.server.directory.act_shapes import Act, PeopleChange
+from moorland.server.directory.acting import perform
 from moorland.server.directory.models import Account, AttributeDefinition
-from moorland.server.directory.service import made, tried
+from moorland.server.directory.sessions import session_answer
 from moorland.server.directory.shapes import (
     AttributeCard,
     AttributeVersions,
@@ -37,28 +38,14 @@ from moorland.server.directory.shapes import (
     PersonChange,
     PersonEntry,
     SessionAnswer,
-    SignedIn,
     SignInRequest,
 )
-from moorland.server.errors import Failure, answer, missing, read_body, stale
-from moorland.server.releases.models import Workspace
-from moorland.server.state import evaluator
+from moorland.server.errors import Failure, answer, missing, read_body
+from moorland.server.evaluating import evaluator
+from moorland.server.requests import STATE_PARAMETER, TRY, account_of, only_tried, state_of
 from moorland.server.trail.models import record
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.service import why_nothing
-from moorland.server.viewing.views import STATE_PARAMETER, state_of
-
-
-def session_answer(request: Request) -> SessionAnswer:
-    account = request.user if request.user and request.user.is_authenticated else None
-    space = Workspace.objects.first()
-    return SessionAnswer(
-        workspace=space.name if space else "Moorland",
-        ready=space is not None,
-        account=SignedIn(login=account.login, name=account.name, administrator=account.is_administrator) if account else None,
-        demo=demo_sign_ins() if settings.DEMO else [],
-        demo_password=DEMO_PASSWORD if settings.DEMO else None,
-    )
 
 
 @method_decorator(csrf_protect, name="dispatch")
@@ -70,28 +57,32 @@ class Session(APIView):
     @extend_schema(responses=SessionAnswer)
     def get(self, request: Request) -> Response:
         get_token(request)
-        return answer(session_answer(request))
+        return answer(session_answer(_signed_in(request)))
 
     @extend_schema(request=SignInRequest, responses=SessionAnswer)
     def post(self, request: Request) -> Response:
         asked = read_body(request, SignInRequest)
         account = authenticate(request._request, login=asked.login, password=asked.password)
-        if account is None:
+        if not isinstance(account, Account):
             known = Account.objects.by_identity(asked.login)
             record(known.login if known else "somebody unknown", "sign-in refused", "session")
             raise Failure(401, "signed_out", "Login and password do not match.")
         login(request._request, account)
-        request.user = account
         record(account.login, "sign-in", "session")
-        return answer(session_answer(request))
+        return answer(session_answer(account))
 
     @extend_schema(request=None, responses={200: SessionAnswer})
     def delete(self, request: Request) -> Response:
-        if request.user and request.user.is_authenticated:
-            record(request.user.login, "sign-out", "session")
+        account = _signed_in(request)
+        if account is not None:
+            record(account.login, "sign-out", "session")
         logout(request._request)
-        request.user = None
-        return answer(session_answer(request))
+        return answer(session_answer(None))
+
+
+def _signed_in(request: Request) -> Account | None:
+    """The account of the session, if there is one."""
+    return request.user if isinstance(request.user, Account) else None
 
 
 class People(APIView):
@@ -144,13 +135,16 @@ class Held(APIView):
         return answer(HeldAnswer(labels=labels, held={viewer.login or "": list(viewer.held) for viewer in base.everyone() if viewer.held}))
 
 
-def _mapping_key(account: Account, role: str, path: RolePath) -> int | None:
-    """The mapping of a role to this person alone; None where the role comes by a group or a condition."""
-    written = path.assignment
-    if written is None or written.user != account.login:
-        return None
-    found = account.assignments.filter(role__name=role, first_day=written.from_, last_day=written.until).first()
-    return found.pk if found else None
+def _mapping_keys(account: Account) -> Callable[[str, RolePath], int | None]:
+    """Gives the mapping of a role to this person alone; None where the role comes by a group or a condition."""
+    fields = ("role__name", "first_day", "last_day", "pk")
+    keys = {(role, first, last): key for role, first, last, key in account.assignments.order_by("-pk").values_list(*fields)}
+
+    def key_of(role: str, path: RolePath) -> int | None:
+        written = path.assignment
+        return keys.get((role, written.from_, written.until)) if written is not None and written.user == account.login else None
+
+    return key_of
 
 
 class Attributes(APIView):
@@ -168,36 +162,23 @@ class Person(APIView):
     def get(self, request: Request, login: str) -> Response:
         return answer(self._card(request, login))
 
-    @extend_schema(
-        request=PersonChange, responses=ImpactAnswer, parameters=[OpenApiParameter("try", bool, description="Show the effect without making the change.")]
-    )
+    @extend_schema(request=PersonChange, responses=ImpactAnswer, parameters=[TRY])
     def patch(self, request: Request, login: str) -> Response:
         asked = read_body(request, PersonChange)
-        only_try = request.query_params.get("try") == "true"
-        account = Account.objects.filter(login=login).first()
-        if account is None:
-            raise missing("user", login)
-        if account.version != asked.version:
-            raise stale(login, self._card(request, login).model_dump(mode="json", by_alias=True))
+        account = account_named(login)
+        expect_version(account, asked.version, login, lambda: self._card(request, login).model_dump(mode="json", by_alias=True))
         change = PeopleChange(logins=[login], versions={login: asked.version}, **asked.model_dump(exclude={"version"}, exclude_none=True))
-        viewers = tried(lambda: change_people(change, request.user))
-        if not only_try:
-            made(lambda: change_people(change, request.user))
-            changed = asked.model_dump(mode="json", exclude_defaults=True, exclude={"version"})
-            for name in secret_attributes() & (changed.get("attributes") or {}).keys():
-                changed["attributes"][name] = "set"
-            record(request.user.login, "change person", login, **changed)
-        return answer(ImpactAnswer(viewers=viewers))
+        return answer(ImpactAnswer(viewers=perform(Act(change_people=change), account_of(request), only_tried(request))))
 
     def _card(self, request: Request, login: str) -> PersonCard:
         state = state_of(request)
         base = evaluator(state)
-        account = Account.objects.filter(login=login).first()
-        if account is None or login not in base.people.users:
+        account = account_named(login)
+        if login not in base.people.users:
             raise missing("user", login)
         viewer = base.viewer(login)
-        record_look(request.user, [login], "person card", state)
-        groups = base.people.groups
+        record_look(account_of(request), [login], "person card", state)
+        groups, key_of = base.people.groups, _mapping_keys(account)
         return PersonCard(
             login=account.login,
             name=account.name,
@@ -227,7 +208,7 @@ class Person(APIView):
                     label=base.roles[name].role.title,
                     kind=base.roles[name].role.kind,
                     paths=(paths := paths_of(viewer, name)),
-                    keys=[_mapping_key(account, name, path) for path in paths],
+                    keys=[key_of(name, path) for path in paths],
                 )
                 for name in viewer.held
             ],

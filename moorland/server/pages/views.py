@@ -1,25 +1,27 @@
 """Shelves and pages of the draft: written, saved, deleted. Who opens them is said by pages sentences of roles."""
 
-from django.db import transaction
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from typing import Any, TypeVar
+
+from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from moorland.core.bundle.pages import Page as PageShape
-from moorland.core.bundle.pages import Shelf as ShelfShape
 from moorland.core.bundle.problems import Problem
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.exhibits import page_problems
+from moorland.server.changes import Change, expect_version, recorded
 from moorland.server.directory.service import openers_of
-from moorland.server.errors import Failure, answer, from_document, missing, read_body, stale
+from moorland.server.documents import VersionedDocument
+from moorland.server.errors import Failure, answer, missing, read_body
+from moorland.server.evaluating import evaluator
 from moorland.server.pages.models import Page, Shelf
-from moorland.server.state import evaluator, policy_changed
-from moorland.server.trail.models import record
-from moorland.server.viewing.page_shapes import PageEntry, PageSave, ShelfSave
+from moorland.server.pages.shapes import PageEntry, PageSave, ShelfSave
+from moorland.server.requests import VERSION, account_of, version_of
 
-VERSION = OpenApiParameter("version", int, required=True)
+Stored = TypeVar("Stored", bound=VersionedDocument)
 
 
 class OnePage(APIView):
@@ -28,88 +30,86 @@ class OnePage(APIView):
     @extend_schema(request=PageSave, responses=PageEntry)
     def put(self, request: Request, page: str) -> Response:
         asked = read_body(request, PageSave)
-        with transaction.atomic():
-            stored = Page.objects.filter(name=page).first()
-            if asked.version is None:
-                if stored is not None or asked.page.name != page:
-                    raise _taken("page", page)
-                last = Page.objects.order_by("-position").first()
-                stored = Page(name=page, document={}, version=0, position=last.position + 1 if last else 0)
-            elif stored is None:
-                raise missing("page", page)
-            elif stored.version != asked.version:
-                raise stale(f"the page {page}", {"page": stored.document, "version": stored.version})
-            elif asked.page.name != page:
-                raise Failure(422, "invalid", "A page keeps its name; roles refer to it. Change its label instead.")
+        if asked.page.name != page:
+            raise Failure(422, "invalid", "A page keeps its name; roles refer to it. Change its label instead.")
+        with recorded(account_of(request), "change page", page, "policy") as change:
+            stored = _stored(Page, "page", page, asked.version)
             refuse_unfit(evaluator("draft"), asked.page)
             document = to_plain(asked.page)
-            if document != stored.document:
-                added = stored.version == 0
-                stored.document, stored.version = document, stored.version + 1
-                stored.save()
-                policy_changed()
-                record(request.user.login, "add page" if added else "change page", page)
-        return answer(PageEntry(page=asked.page, version=stored.version, openers=openers_of(evaluator("draft")).get(page, [])))
+            if stored is None:
+                change.action, change.after = "add page", document
+                version = Page.appended(page, document).version
+            else:
+                version = _rewritten(stored, document, change)
+        return answer(PageEntry(page=asked.page, version=version, openers=openers_of(evaluator("draft")).get(page, [])))
 
     @extend_schema(request=None, responses={204: None}, parameters=[VERSION])
     def delete(self, request: Request, page: str) -> Response:
-        with transaction.atomic():
-            stored = Page.objects.filter(name=page).first()
-            if stored is None:
-                raise missing("page", page)
-            if str(stored.version) != request.query_params.get("version"):
-                raise stale(f"the page {page}", {"page": stored.document, "version": stored.version})
+        with recorded(account_of(request), "delete page", page, "policy") as change:
+            stored = _there(Page, "page", page, version_of(request))
             _refuse_if_named("page", page)
+            change.before = stored.document
             stored.delete()
-            policy_changed()
-            record(request.user.login, "delete page", page)
         return Response(status=204)
 
 
 class OneShelf(APIView):
-    """Administrators: make, save or delete a shelf of the draft; one with pages is not deleted."""
+    """Administrators: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted."""
 
     @extend_schema(request=ShelfSave, responses=ShelfSave)
     def put(self, request: Request, shelf: str) -> Response:
         asked = read_body(request, ShelfSave)
-        with transaction.atomic():
-            stored = Shelf.objects.filter(name=shelf).first()
-            if asked.shelf.name != shelf:
-                raise Failure(422, "invalid", "A shelf keeps its name; pages and roles refer to it. Change its label instead.")
-            if (stored is None) != asked.new:
-                raise _taken("shelf", shelf) if stored else missing("shelf", shelf)
+        if asked.shelf.name != shelf:
+            raise Failure(422, "invalid", "A shelf keeps its name; pages and roles refer to it. Change its label instead.")
+        with recorded(account_of(request), "change shelf", shelf, "policy") as change:
+            stored = _stored(Shelf, "shelf", shelf, asked.version)
+            document = to_plain(asked.shelf)
             if stored is None:
-                last = Shelf.objects.order_by("-position").first()
-                stored = Shelf(name=shelf, position=last.position + 1 if last else 0)
-            stored.document = to_plain(asked.shelf)
-            stored.save()
-            policy_changed()
-            record(request.user.login, "change shelf", shelf)
-        return answer(ShelfSave(shelf=from_document(ShelfShape, stored.document)))
+                change.action, change.after = "add shelf", document
+                version = Shelf.appended(shelf, document).version
+            else:
+                version = _rewritten(stored, document, change)
+        return answer(ShelfSave(shelf=asked.shelf, version=version))
 
-    @extend_schema(request=None, responses={204: None})
+    @extend_schema(request=None, responses={204: None}, parameters=[VERSION])
     def delete(self, request: Request, shelf: str) -> Response:
-        with transaction.atomic():
-            stored = Shelf.objects.filter(name=shelf).first()
-            if stored is None:
-                raise missing("shelf", shelf)
+        with recorded(account_of(request), "delete shelf", shelf, "policy") as change:
+            stored = _there(Shelf, "shelf", shelf, version_of(request))
             held = [page.name for page in Page.objects.all() if page.document["shelf"] == shelf]
             if held:
-                raise Failure(
-                    409,
-                    "in_use",
-                    "The shelf holds 1 page. Move or delete it first." if len(held) == 1 else f"The shelf holds {len(held)} pages. Move or delete them first.",
-                )
+                many = f"The shelf holds {len(held)} pages. Move or delete them first."
+                raise Failure(409, "in_use", "The shelf holds 1 page. Move or delete it first." if len(held) == 1 else many)
             _refuse_if_named("shelf", shelf)
+            change.before = stored.document
             stored.delete()
-            policy_changed()
-            record(request.user.login, "delete shelf", shelf)
         return Response(status=204)
 
 
-def _taken(what: str, name: str) -> Failure:
-    message = f"There is a {what} {name} already."
-    return Failure(422, "invalid", message, [Problem("duplicate", message, path="name")])
+def _stored(kind: type[Stored], what: str, name: str, version: int | None) -> Stored | None:
+    """The page or shelf to save over; None for a new one. Raises Failure where it is there already, gone, or was saved meanwhile."""
+    stored = kind._default_manager.filter(name=name).first()
+    if version is None and stored is not None:
+        message = f"There is a {what} {name} already."
+        raise Failure(422, "invalid", message, [Problem("duplicate", message, path="name")])
+    return None if version is None else _there(kind, what, name, version)
+
+
+def _there(kind: type[Stored], what: str, name: str, version: int | None) -> Stored:
+    stored = kind._default_manager.filter(name=name).first()
+    if stored is None:
+        raise missing(what, name)
+    expect_version(stored, version, f"the {what} {name}", lambda: {what: stored.document, "version": stored.version})
+    return stored
+
+
+def _rewritten(stored: VersionedDocument, document: dict[str, Any], change: Change) -> int:
+    """Saves another document of a page or shelf, unless it is the same."""
+    change.before, change.after = stored.document, document
+    if document == stored.document:
+        change.nothing()
+    else:
+        stored.rewritten(document)
+    return stored.version
 
 
 def _refuse_if_named(kind: str, name: str) -> None:

@@ -4,19 +4,13 @@ from django.conf import settings
 from django.db import models
 
 from moorland.server.directory.models import Account, Group
+from moorland.server.documents import VersionedDocument
 
 
-class Role(models.Model):
+class Role(VersionedDocument):
     """A role's validated document without its assignments. A deleted role stays while a release still has it."""
 
-    name = models.CharField(max_length=200, unique=True)
-    document = models.JSONField()
-    version = models.PositiveIntegerField(default=1)
-    position = models.PositiveIntegerField(default=0)
     deleted = models.BooleanField(default=False)
-
-    class Meta:
-        ordering = ["position", "name"]
 
 
 class Assignment(models.Model):

@@ -2,7 +2,6 @@
 
 from functools import lru_cache
 
-from django.db import transaction
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -11,13 +10,15 @@ from rest_framework.views import APIView
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.similar import Suggestion, new_attribute, suggestions
+from moorland.server.changes import recorded
 from moorland.server.directory.models import Account, AttributeDefinition, Group
 from moorland.server.errors import Failure, answer, read_body
+from moorland.server.evaluating import evaluator
+from moorland.server.policies.assignments import add_assignment
 from moorland.server.policies.models import Role
+from moorland.server.policies.roles import role_document, role_entry, take_out
 from moorland.server.policies.shapes import ReplaceRequest, RoleEntry, SimilarAnswer
-from moorland.server.policies.views import add_assignment, role_entry
-from moorland.server.state import evaluator, live_release, people_changed, policy_changed
-from moorland.server.trail.models import record
+from moorland.server.requests import account_of
 
 
 @lru_cache(maxsize=2)
@@ -43,44 +44,33 @@ class Replacing(APIView):
         found = next((item for item in suggested(evaluator("draft")) if {role.name for role in item.roles} == set(asked.roles)), None)
         if found is None:
             raise Failure(409, "stale", "These roles, or the people who hold them, changed since they were compared. Look at the suggestion again.")
-        with transaction.atomic():
+        with recorded(account_of(request), "replace roles", found.role.name, "policy", "people") as change:
+            change.details = {"replaced": sorted(asked.roles), "attribute": found.attribute}
             if found.new:
                 _set_values(found)
-            made = _write(found, request.user)
-            policy_changed()
-            people_changed()
-            record(request.user.login, "replace roles", made.name, replaced=sorted(asked.roles), attribute=found.attribute)
+            made = _write(found, account_of(request))
+            change.after = made.document
         return answer(role_entry(made), 201)
 
 
 def _set_values(found: Suggestion) -> None:
     """Makes the new attribute and sets its values where the roles are assigned."""
-    AttributeDefinition.objects.create(name=found.attribute, document=to_plain(new_attribute(found.attribute, found.type)))
+    AttributeDefinition.appended(found.attribute, to_plain(new_attribute(found.attribute, found.type)))
     for item in found.new_values:
         if item.group:
             group = Group.objects.get(name=item.group)
             group.attributes = {**group.attributes, found.attribute: item.values}
-            group.save(update_fields=["attributes"])
+            group.moved()
         else:
             account = Account.objects.get(login=item.user)
-            account.attributes, account.version = {**account.attributes, found.attribute: item.values}, account.version + 1
-            account.save(update_fields=["attributes", "version"])
+            account.attributes = {**account.attributes, found.attribute: item.values}
+            account.moved()
 
 
 def _write(found: Suggestion, by: Account) -> Role:
     """The role with the assignments of those it replaces, which are deleted in the draft."""
-    document = to_plain(found.role)
-    document.pop("assigned", None)
-    last = Role.objects.order_by("-position").first()
-    made = Role.objects.create(name=found.role.name, document=document, position=last.position + 1 if last else 0)
+    made = Role.appended(found.role.name, role_document(found.role))
     for assignment in found.role.assigned:
         add_assignment(made, assignment, by)
-    release = live_release()
-    live = set(release.role_ids.values()) if release else set()
-    for role in Role.objects.filter(name__in=[item.name for item in found.roles]):
-        if role.pk in live:
-            role.deleted, role.version = True, role.version + 1
-            role.save()
-        else:
-            role.delete()
+    take_out(Role.objects.filter(name__in=[item.name for item in found.roles]))
     return made

@@ -12,9 +12,11 @@ from moorland.core.bundle.shape import Shape
 from moorland.core.insight.differences import ItemChange, differences
 from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.server.errors import answer, missing, read_body
+from moorland.server.evaluating import evaluator
+from moorland.server.releases.bundles import live_release
 from moorland.server.releases.models import Release
 from moorland.server.releases.publishing import draft_hash, pending_changes, publish
-from moorland.server.state import evaluator, live_release
+from moorland.server.requests import account_of
 
 
 class ModelName(Shape):
@@ -109,7 +111,7 @@ class Releases(APIView):
     @extend_schema(request=ReleaseRequest, responses={201: ReleaseEntry})
     def post(self, request: Request) -> Response:
         asked = read_body(request, ReleaseRequest)
-        release = publish(request.user, asked.note, asked.hash)
+        release = publish(account_of(request), asked.note, asked.hash)
         before = Release.objects.filter(number=release.number - 1).first()
         return answer(_entry(release, before), 201)
 

@@ -1,50 +1,20 @@
 """How far long work is; end it."""
 
-from typing import Any, Literal
-
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from moorland.core.bundle.shape import Shape
-from moorland.server.errors import ProblemShape, answer, missing
+from moorland.server.errors import answer, missing
 from moorland.server.tasks.models import Task
-
-
-class TaskAnswer(Shape):
-    """A task; `done` of `total` rows, or other pieces. `problems` say why it failed."""
-
-    id: str
-    kind: str
-    subject: str
-    state: Literal["waiting", "running", "done", "failed", "cancelled", "interrupted"]
-    step: str
-    done: int
-    total: int
-    result: dict[str, Any]
-    problems: list[ProblemShape]
+from moorland.server.tasks.shapes import TaskAnswer, task_answer
 
 
 class TasksAnswer(Shape):
     """Tasks, newest first."""
 
     tasks: list[TaskAnswer]
-
-
-def task_answer(task: Task) -> TaskAnswer:
-    """A task as it is answered."""
-    return TaskAnswer(
-        id=str(task.pk),
-        kind=task.kind,
-        subject=task.subject,
-        state=task.state,  # type: ignore[arg-type]
-        step=task.step,
-        done=task.done,
-        total=task.total,
-        result=task.result,
-        problems=[ProblemShape(**problem) for problem in task.problems],
-    )
 
 
 def _task(key: str) -> Task:

@@ -16,7 +16,8 @@ from moorland.core.insight.reaching import ReachAnswer, reaching
 from moorland.core.insight.remedies import remedies
 from moorland.core.insight.trace import trace, where_they_part
 from moorland.server.errors import Failure, answer, missing, read_body
-from moorland.server.state import evaluator
+from moorland.server.evaluating import evaluator
+from moorland.server.requests import account_of
 from moorland.server.viewing.insight_shapes import (
     CombineRequest,
     EntitlementRequest,
@@ -49,7 +50,7 @@ class Why(APIView):
         viewer = _reference(asked.viewer)
         about = asked.about
         subject = f"why: {about.page or about.object or about.table}"
-        record_look(request.user, [viewer_title(pinned) for pinned in (asked.viewer, asked.other) if pinned is not None], subject, asked.state)
+        record_look(account_of(request), [viewer_title(pinned) for pinned in (asked.viewer, asked.other) if pinned is not None], subject, asked.state)
         found = trace(base, viewer, about)
         other = trace(base, _reference(asked.other), about) if asked.other is not None else None
         parted = where_they_part(found, other) if other is not None else None
@@ -64,7 +65,7 @@ class Reaching(APIView):
     def post(self, request: Request) -> Response:
         asked = read_body(request, ReachRequest)
         base = asked_evaluator(asked)
-        record_look(request.user, ["everyone"], f"who sees {asked.about.table or asked.about.hierarchy}", asked.state)
+        record_look(account_of(request), ["everyone"], f"who sees {asked.about.table or asked.about.hierarchy}", asked.state)
         return answer(reaching(base, asked.about))
 
 
@@ -76,7 +77,7 @@ class EntitlementEffects(APIView):
         asked = read_body(request, EntitlementRequest)
         base = asked_evaluator(asked)
         _tables_exist(base, asked.model, asked.sentence.table, asked.sentence.through)
-        record_look(request.user, ["all data"], f"lines of {asked.sentence.through}", asked.state)
+        record_look(account_of(request), ["all data"], f"lines of {asked.sentence.through}", asked.state)
         return answer(entitlement_lines(base, asked.model, asked.sentence, asked.limit, asked.offset, asked.faulty_only))
 
 
@@ -111,7 +112,7 @@ class Combine(APIView):
         for name in asked.about.roles:
             if name not in base.roles:
                 raise missing("role", name)
-        record_look(request.user, [asked.about.login or "nobody in particular"], f"roles {', '.join(asked.about.roles)}", asked.state)
+        record_look(account_of(request), [asked.about.login or "nobody in particular"], f"roles {', '.join(asked.about.roles)}", asked.state)
         return answer(combined(base, asked.about))
 
 
@@ -132,6 +133,6 @@ class WholeTotals(APIView):
                 viewers.append(resolve(base, pinned, lenient=True))
             except BundleError:
                 continue
-        record_look(request.user, [viewer_title(pinned) for pinned in asked.viewers], f"whole totals of {rule.hierarchy.name}", asked.state)
+        record_look(account_of(request), [viewer_title(pinned) for pinned in asked.viewers], f"whole totals of {rule.hierarchy.name}", asked.state)
         found = whole_total_findings(base, role, rule, viewers, "")
         return answer(WholeTotalsAnswer(found=[GivenAway(message=item.message, evidence=list(item.evidence)) for item in found]))

@@ -16,8 +16,9 @@ from moorland.core.engine.questions import RowsAnswer
 from moorland.core.people import Viewer
 from moorland.core.sources.exporting import csv_text, workbook_bytes
 from moorland.server.errors import answer, missing, read_body
+from moorland.server.evaluating import evaluator
 from moorland.server.protection import IsSignedIn
-from moorland.server.state import evaluator
+from moorland.server.requests import account_of
 from moorland.server.trail.models import record
 from moorland.server.viewing.page_looks import exported_exhibit, page_as_seen, rows_beneath
 from moorland.server.viewing.page_shapes import BeneathRequest, ExportRequest, MyLook, MyPage, MyPages, MyShelf, PageAnswer
@@ -30,7 +31,7 @@ _TYPES = {"csv": "text/csv; charset=utf-8", "xlsx": "application/vnd.openxmlform
 def own_page(request: Request, name: str) -> tuple[Evaluator, Viewer, Page]:
     """A page the caller may open. Raises Failure (404), in the same words for a page that is not there and one that is closed."""
     base = evaluator("live")
-    viewer = base.viewer(request.user.login)
+    viewer = base.viewer(account_of(request).login)
     found = next((item for item in base.bundle.pages if item.name == name), None)
     if found is None or not base.may_open(viewer, name):
         raise missing("page", name)
@@ -45,7 +46,7 @@ class OwnPages(APIView):
     @extend_schema(responses=MyPages)
     def get(self, request: Request) -> Response:
         base = evaluator("live")
-        viewer = base.viewer(request.user.login)
+        viewer = base.viewer(account_of(request).login)
         shelves = []
         for shelf in base.bundle.shelves:
             pages = [MyPage(name=page.name, label=page.title) for page in base.bundle.pages if page.shelf == shelf.name and base.may_open(viewer, page.name)]
@@ -93,7 +94,7 @@ class OwnExport(APIView):
         asked = read_body(request, ExportRequest)
         base, viewer, found = own_page(request, page)
         rows = exported_exhibit(base, viewer, found, asked)
-        record(request.user.login, "export", f"page {page}", exhibit=asked.exhibit + 1, rows=len(rows) - 1, format=asked.format)
+        record(account_of(request).login, "export", f"page {page}", exhibit=asked.exhibit + 1, rows=len(rows) - 1, format=asked.format)
         content = csv_text(rows).encode("utf-8-sig") if asked.format == "csv" else workbook_bytes(rows)
         response = HttpResponse(io.BytesIO(content), content_type=_TYPES[asked.format])
         response["Content-Disposition"] = content_disposition_header(True, f"{page}.{asked.format}")
@@ -109,5 +110,5 @@ class OwnAnswers(APIView):
     def post(self, request: Request) -> Response:
         asked = read_body(request, MyAskRequest)
         base = evaluator("live")
-        viewer = base.viewer(request.user.login)
+        viewer = base.viewer(account_of(request).login)
         return answer(MyAnswers(answers=[for_viewers_channel(base.answer(viewer, question)) for question in asked.ask]))

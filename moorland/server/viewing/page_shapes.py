@@ -4,10 +4,10 @@ from typing import Literal
 
 from pydantic import Field
 
-from moorland.core.bundle.pages import Exhibit, Page, Shelf
+from moorland.core.bundle.pages import Exhibit
 from moorland.core.bundle.shape import Scalar, Shape
 from moorland.core.engine.questions import RowsAnswer, TotalsAnswer
-from moorland.server.viewing.shapes import Asked, PinnedViewer, StateName
+from moorland.server.viewing.shapes import Asked, PinnedViewer
 
 
 class PageFilter(Shape):
@@ -117,43 +117,6 @@ class ExhibitTried(Shape):
 
     answers: list[ExhibitAnswer]
     measures: dict[str, MeasureLabel]
-
-
-class PageEntry(Shape):
-    """A page in the list, with who may open it; `version` is that of the draft, 0 where it is live only."""
-
-    page: Page
-    version: int
-    openers: list[str]
-
-
-class ShelfEntry(Shape):
-    """A shelf with its pages."""
-
-    name: str
-    label: str
-    pages: list[PageEntry]
-
-
-class PagesList(Shape):
-    """All shelves and pages of a state."""
-
-    state: StateName
-    shelves: list[ShelfEntry]
-
-
-class PageSave(Shape):
-    """A page to save; `version` is the one that was edited, left out for a new page."""
-
-    page: Page
-    version: int | None = None
-
-
-class ShelfSave(Shape):
-    """A shelf to save; `new` where it is to be made."""
-
-    shelf: Shelf
-    new: bool = False
 
 
 class HoldersGridRequest(Asked):

@@ -14,8 +14,10 @@ from moorland.core.insight.exhibits import exhibit_problems
 from moorland.core.insight.holders import page_openers
 from moorland.server.directory.service import openers_of
 from moorland.server.errors import Failure, answer, missing, read_body
-from moorland.server.pages.models import Page
-from moorland.server.state import evaluator
+from moorland.server.evaluating import evaluator
+from moorland.server.pages.models import Page, Shelf
+from moorland.server.pages.shapes import PageEntry, PagesList, ShelfEntry
+from moorland.server.requests import STATE_PARAMETER, account_of, state_of
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.page_looks import one_exhibit, page_as_seen, rows_beneath
 from moorland.server.viewing.page_shapes import (
@@ -25,14 +27,10 @@ from moorland.server.viewing.page_shapes import (
     HoldersGrid,
     HoldersGridRequest,
     HoldersLine,
-    PageEntry,
     PageLook,
     PageLookRequest,
-    PagesList,
-    ShelfEntry,
 )
 from moorland.server.viewing.service import asked_evaluator, resolve, viewer_title, why_nothing
-from moorland.server.viewing.views import STATE_PARAMETER, state_of
 
 
 def page_named(base: Evaluator, name: str) -> PageShape:
@@ -51,11 +49,12 @@ class Pages(APIView):
         state = state_of(request)
         base = evaluator(state)
         openers = openers_of(base)
-        versions = dict(Page.objects.values_list("name", "version"))
+        versions, shelved = (dict(kind.objects.values_list("name", "version")) for kind in (Page, Shelf))
         shelves = [
             ShelfEntry(
                 name=shelf.name,
                 label=shelf.title,
+                version=shelved.get(shelf.name, 0),
                 pages=[
                     PageEntry(page=page, version=versions.get(page.name, 0), openers=openers[page.name])
                     for page in base.bundle.pages
@@ -75,7 +74,7 @@ class PageLooks(APIView):
         asked = read_body(request, PageLookRequest)
         base = asked_evaluator(asked)
         found = page_named(base, page)
-        record_look(request.user, [viewer_title(asked.viewer)], f"page {page}", asked.state)
+        record_look(account_of(request), [viewer_title(asked.viewer)], f"page {page}", asked.state)
         viewer = resolve(base, asked.viewer)
         if not base.may_open(viewer, page):
             reason = (
@@ -106,7 +105,7 @@ class PageBeneath(APIView):
         base = asked_evaluator(asked)
         found = page_named(base, page)
         viewer = resolve(base, asked.viewer)
-        record_look(request.user, [viewer_title(asked.viewer)], f"rows beneath page {page}", asked.state)
+        record_look(account_of(request), [viewer_title(asked.viewer)], f"rows beneath page {page}", asked.state)
         if not base.may_open(viewer, page):
             raise missing("page", page)
         return answer(rows_beneath(base, viewer, found, asked.beneath, own=False))
@@ -124,7 +123,7 @@ class ExhibitTries(APIView):
         problems = list(exhibit_problems(base, asked.model, asked.exhibit, "exhibit"))
         if problems:
             raise Failure(422, "invalid", problems[0].sentence(), problems)
-        record_look(request.user, [viewer_title(pinned) for pinned in asked.viewers], f"exhibit {asked.exhibit.title}", asked.state)
+        record_look(account_of(request), [viewer_title(pinned) for pinned in asked.viewers], f"exhibit {asked.exhibit.title}", asked.state)
         tried = [one_exhibit(base, resolve(base, pinned), asked.model, asked.exhibit, []) for pinned in asked.viewers]
         labels = {name: label for _, measures in tried for name, label in measures.items()}
         return answer(ExhibitTried(answers=[entry for entry, _ in tried], measures=labels))
@@ -138,7 +137,7 @@ class PagesGrid(APIView):
         asked = read_body(request, HoldersGridRequest)
         after = asked_evaluator(asked)
         before = evaluator(asked.state, asked.as_of)
-        record_look(request.user, ["everyone"], f"pages by {asked.by}", asked.state)
+        record_look(account_of(request), ["everyone"], f"pages by {asked.by}", asked.state)
         pages = [page.name for page in after.bundle.pages]
         holders = [item for item in _holders(after, asked.by) if asked.search.casefold() in f"{item[0]} {item[1]}".casefold()]
         old = _opened(before, asked.by, holders, stored=True)
@@ -168,7 +167,7 @@ def _opened(base: Evaluator, by: str, holders: list[tuple[str, str]], stored: bo
         known = openers_of(base) if stored else page_openers(base)
         openers = {page: set(logins) for page, logins in known.items()}
         return {name: [page for page, logins in openers.items() if name in logins] for name, _ in holders}
-    found = {}
+    found: dict[str, list[str]] = {}
     for name, _ in holders:
         person = ImaginedPerson(groups=[name]) if by == "groups" else ImaginedPerson(only_roles=[name])
         reference: ViewerReference = ImaginedViewer(imagine=person)

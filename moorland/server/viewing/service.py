@@ -1,17 +1,34 @@
 """From requests to the evaluator and back: pinned viewers, unsaved roles, pages with their exhibits."""
 
 import datetime
-from typing import Any
+from typing import Any, assert_never
 
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.people import ImaginedViewer, RealViewer
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.questions import Answer, ChangeAnswer, Refusal, RowsAnswer, TotalsAnswer
+from moorland.core.engine.questions import (
+    Answer,
+    ChangeAnswer,
+    ChangeQuestion,
+    MembersAnswer,
+    MembersQuestion,
+    ObjectsAnswer,
+    ObjectsQuestion,
+    PagesAnswer,
+    PagesQuestion,
+    Refusal,
+    RowsAnswer,
+    RowsQuestion,
+    TotalsAnswer,
+    TotalsQuestion,
+)
+from moorland.core.engine.questions import Asked as AskedQuestion
 from moorland.core.people import Viewer
 from moorland.server.errors import Failure
-from moorland.server.state import State, evaluator, evaluator_with
+from moorland.server.evaluating import evaluator, evaluator_with
+from moorland.server.releases.bundles import State
 from moorland.server.viewing.shapes import AllData, Asked, PinnedViewer
 
 
@@ -79,12 +96,37 @@ def without_states(answer: RowsAnswer) -> RowsAnswer:
 
 
 def for_viewers_channel(answer: Answer) -> Answer:
-    """Any answer as a viewer may have it."""
-    if isinstance(answer, RowsAnswer):
-        return without_states(answer)
-    if isinstance(answer, TotalsAnswer):
-        return answer.model_copy(update={"kept_out": None})
-    return answer.model_copy(update={"reasons": None}) if isinstance(answer, ChangeAnswer) else answer
+    """Any answer as a viewer may have it: what is told to administrators only is taken out (7.1, 7.3, 9.3)."""
+    match answer:
+        case RowsAnswer():
+            return without_states(answer)
+        case TotalsAnswer():
+            return answer.model_copy(update={"kept_out": None})
+        case ChangeAnswer():
+            return answer.model_copy(update={"reasons": None})
+        case ObjectsAnswer() | MembersAnswer() | PagesAnswer() | Refusal():
+            return answer
+        case _:
+            assert_never(answer)
+
+
+def subject_of(asked: AskedQuestion) -> str:
+    """What a question looks at, for the trail."""
+    match asked:
+        case RowsQuestion():
+            return f"rows of {asked.table}"
+        case TotalsQuestion():
+            return f"totals of {', '.join(asked.measures)}"
+        case ObjectsQuestion():
+            return f"objects of {asked.model}"
+        case MembersQuestion():
+            return f"members of {asked.hierarchy}"
+        case ChangeQuestion():
+            return f"a change of {asked.table}"
+        case PagesQuestion():
+            return "pages"
+        case _:
+            assert_never(asked)
 
 
 def why_nothing(base: Evaluator, viewer: Viewer) -> str | None:

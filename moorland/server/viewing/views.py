@@ -21,10 +21,11 @@ from moorland.core.language.tokens import has_comment
 from moorland.core.people import Viewer
 from moorland.server.catalog.models import Model
 from moorland.server.errors import answer, missing, problem_shape, read_body
-from moorland.server.state import State, evaluator
+from moorland.server.evaluating import evaluator
+from moorland.server.requests import STATE_PARAMETER, account_of, state_of
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.matching import matched_values
-from moorland.server.viewing.service import asked_evaluator, evaluators, resolve, viewer_title, why_nothing
+from moorland.server.viewing.service import asked_evaluator, evaluators, resolve, subject_of, viewer_title, why_nothing
 from moorland.server.viewing.shapes import (
     AlignedRequest,
     CheckAnswer,
@@ -43,14 +44,6 @@ from moorland.server.viewing.shapes import (
 )
 
 
-def state_of(request: Request) -> State:
-    """The state an address asks for: draft unless `state=live`."""
-    return "live" if request.query_params.get("state") == "live" else "draft"
-
-
-STATE_PARAMETER = OpenApiParameter("state", str, enum=["draft", "live"])
-
-
 class Evaluate(APIView):
     """Administrators: answers questions for any viewers."""
 
@@ -58,18 +51,13 @@ class Evaluate(APIView):
     def post(self, request: Request) -> Response:
         asked = read_body(request, EvaluateRequest)
         after = asked_evaluator(asked)
-        subjects = ", ".join(sorted({_subject(question) for question in asked.ask}))
-        record_look(request.user, [viewer_title(viewer) for viewer in asked.viewers], subjects, asked.state)
+        subjects = ", ".join(sorted({subject_of(question.asked) for question in asked.ask}))
+        record_look(account_of(request), [viewer_title(viewer) for viewer in asked.viewers], subjects, asked.state)
         viewers = [resolve(after, pinned) for pinned in asked.viewers]
         entries = [ViewerAnswers(viewer=viewer.login, answers=[after.answer(viewer, question) for question in asked.ask]) for viewer in viewers]
         others = [viewer for viewer in viewers if not viewer.everything]
         unseen = [after.unseen(others, question.totals) for question in asked.ask if asked.unseen and question.totals]
         return answer(EvaluateAnswer(state=asked.state, unsaved=bool(asked.edited), viewers=entries, unseen=unseen))
-
-
-def _subject(question: object) -> str:
-    rows, totals = getattr(question, "rows", None), getattr(question, "totals", None)
-    return f"rows of {rows.table}" if rows else f"totals of {', '.join(totals.measures)}" if totals else "objects and pages"
 
 
 class Effect(APIView):
@@ -81,7 +69,7 @@ class Effect(APIView):
         before, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
         if asked.model not in before.models:
             raise missing("model", asked.model)
-        record_look(request.user, [viewer_title(viewer) for viewer in asked.viewers], f"effect on {asked.model}", asked.state)
+        record_look(account_of(request), [viewer_title(viewer) for viewer in asked.viewers], f"effect on {asked.model}", asked.state)
         names = {role.name for role in asked.edited}
         held = []
         for pinned in asked.viewers:
@@ -145,7 +133,7 @@ class Aligned(APIView):
     def post(self, request: Request) -> Response:
         asked = read_body(request, AlignedRequest)
         after = asked_evaluator(asked)
-        record_look(request.user, [viewer_title(viewer) for viewer in asked.viewers], f"rows of {asked.rows.table}", asked.state)
+        record_look(account_of(request), [viewer_title(viewer) for viewer in asked.viewers], f"rows of {asked.rows.table}", asked.state)
         return answer(aligned_rows(after, asked.rows, [resolve(after, pinned) for pinned in asked.viewers]))
 
 
@@ -178,7 +166,7 @@ class ColumnValues(APIView):
         base = evaluator(state_of(request))
         if model not in base.models or (table, column) not in base.models[model].schema.columns:
             raise missing("column", f"{table}.{column}")
-        record_look(request.user, ["all data"], f"values of {table}.{column}", state_of(request))
+        record_look(account_of(request), ["all data"], f"values of {table}.{column}", state_of(request))
         data = base.data(model)
         labels, _ = group_labels(data, (table, column))
         codes = group_codes(data, table, (table, column))
@@ -196,7 +184,7 @@ class ColumnValues(APIView):
         base = evaluator("draft")
         if model not in base.models or (table, column) not in base.models[model].schema.columns:
             raise missing("column", f"{table}.{column}")
-        record_look(request.user, ["all data"], f"values of {table}.{column}", "draft")
+        record_look(account_of(request), ["all data"], f"values of {table}.{column}", "draft")
         return answer(matched_values(base, model, table, column, asked.texts))
 
 

@@ -18,6 +18,7 @@ def covering(kind: Any) -> tuple[int, float]:
 
 def shown_value(state: Any, value: Any, key: str) -> Any:
     """What is shown of a value in a state."""
+    value = value + 0.0 if isinstance(value, float) else value
     if state == "clear":
         return value
     if isinstance(state, dict) and "fixed" in state:

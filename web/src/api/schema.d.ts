@@ -1033,10 +1033,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Administrators: make, save or delete a shelf of the draft; one with pages is not deleted. */
+        /** @description Administrators: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted. */
         put: operations["shelves_update"];
         post?: never;
-        /** @description Administrators: make, save or delete a shelf of the draft; one with pages is not deleted. */
+        /** @description Administrators: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted. */
         delete: operations["shelves_destroy"];
         options?: never;
         head?: never;
@@ -1197,6 +1197,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: the names, functions and kinds of mask there are. */
+        get: operations["vocabulary_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/whole-totals": {
         parameters: {
             query?: never;
@@ -1341,11 +1358,13 @@ export interface components {
         };
         /**
          * AlignedRows
-         * @description Rows of a table in one order for several viewers; `visible` counts each viewer's among those that match.
+         * @description Rows of a table in one order for several viewers; of those that match, `visible` counts what each viewer sees, `listed` what each may list.
          */
         AlignedRows: {
             /** Columns */
             columns: string[];
+            /** Listed */
+            listed: number[];
             /** Matching */
             matching: number;
             /** Refused */
@@ -1531,7 +1550,7 @@ export interface components {
              */
             shown_to?: components["schemas"]["ShownToEnum"];
             /** Type */
-            type: components["schemas"]["TypeEnum"];
+            type: components["schemas"]["Type15bEnum"];
         };
         /**
          * AttributeIs
@@ -1875,7 +1894,7 @@ export interface components {
             /** Tags */
             tags?: string[];
             /** Type */
-            type: components["schemas"]["TypeEnum"];
+            type: components["schemas"]["Type15bEnum"];
         };
         /**
          * ColumnMeaning
@@ -2043,7 +2062,7 @@ export interface components {
             /** Tags */
             tags?: string[];
             /** Type */
-            type: components["schemas"]["TypeEnum"];
+            type: components["schemas"]["Type15bEnum"];
         };
         /**
          * ConfirmedTable
@@ -3126,6 +3145,8 @@ export interface components {
             /** Tables */
             tables: components["schemas"]["ConfirmedTable"][];
         };
+        /** @enum {string} */
+        InTotalsEnum: "no" | "shown" | "full";
         /**
          * InsertRows
          * @description New rows; columns that are not named are null.
@@ -3389,6 +3410,36 @@ export interface components {
             reached: string[];
             /** Viewers */
             viewers: components["schemas"]["ViewerImpact"][];
+        };
+        /**
+         * MaskField
+         * @description Something written with a kind of mask: its type, and the choices where only some may stand.
+         */
+        MaskField: {
+            /** Choices */
+            choices: string[];
+            /** Name */
+            name: string;
+            /** Type */
+            type: components["schemas"]["MaskFieldTypeEnum"];
+        };
+        /** @enum {string} */
+        MaskFieldTypeEnum: "text" | "integer" | "number" | "choice";
+        /**
+         * MaskKindShape
+         * @description A kind of mask as the interface offers it: `about` says what is shown in place of the cell.
+         */
+        MaskKindShape: {
+            /** About */
+            about: string;
+            /** Fields */
+            fields: components["schemas"]["MaskField"][];
+            /** In Totals */
+            in_totals: components["schemas"]["InTotalsEnum"][];
+            /** Name */
+            name: string;
+            /** Types */
+            types: components["schemas"]["TypesEnum"][];
         };
         /**
          * MaskSentence
@@ -3755,7 +3806,7 @@ export interface components {
             /** Sensitive */
             sensitive: string | null;
             /** Type */
-            type: string;
+            type: components["schemas"]["Type15bEnum"];
         };
         /**
          * NewModel
@@ -4377,9 +4428,11 @@ export interface components {
         };
         /**
          * PersonReach
-         * @description Somebody who sees some of the rows, and through which grant roles.
+         * @description Somebody who sees some of the rows, and through which grant roles; `listed` of them may be listed, the others only count in totals.
          */
         PersonReach: {
+            /** Listed */
+            listed: number;
             /** Login */
             login: string;
             /** Name */
@@ -4507,7 +4560,7 @@ export interface components {
              */
             spelling?: components["schemas"]["SpellingEnum"];
             /** Type */
-            type: components["schemas"]["TypeEnum"];
+            type: components["schemas"]["Type15bEnum"];
             /** Unique */
             unique: boolean;
             /**
@@ -5203,7 +5256,7 @@ export interface components {
         };
         /**
          * ShelfEntry
-         * @description A shelf with its pages.
+         * @description A shelf with its pages; `version` is that of the draft, 0 where it is live only.
          */
         ShelfEntry: {
             /** Label */
@@ -5212,18 +5265,20 @@ export interface components {
             name: string;
             /** Pages */
             pages: components["schemas"]["PageEntry"][];
+            /** Version */
+            version: number;
         };
         /**
          * ShelfSave
-         * @description A shelf to save; `new` where it is to be made.
+         * @description A shelf to save; `version` is the one that was edited, left out for a new shelf.
          */
         ShelfSave: {
-            /**
-             * New
-             * @default false
-             */
-            new?: boolean;
             shelf: components["schemas"]["Shelf"];
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
         };
         /** @enum {string} */
         ShownToEnum: "everyone" | "administrator" | "nobody";
@@ -5714,7 +5769,9 @@ export interface components {
             subject: string;
         };
         /** @enum {string} */
-        TypeEnum: "text" | "integer" | "number" | "boolean" | "date" | "timestamp";
+        Type15bEnum: "text" | "integer" | "number" | "boolean" | "date" | "timestamp";
+        /** @enum {string} */
+        TypesEnum: "text" | "integer" | "number" | "boolean" | "date" | "timestamp";
         /** @enum {string} */
         UnlistedEnum: "hidden" | "visible";
         /**
@@ -5845,6 +5902,30 @@ export interface components {
         ViewerItem: {
             /** Viewer */
             viewer: string;
+        };
+        /**
+         * ViewerName
+         * @description A name that may follow `viewer.` beside the attributes; a many-valued one stands only after IN (4.4).
+         */
+        ViewerName: {
+            /** Many */
+            many: boolean;
+            /** Name */
+            name: string;
+        };
+        /**
+         * VocabularyAnswer
+         * @description The words of the language that are not of a model.
+         */
+        VocabularyAnswer: {
+            /** Aggregates */
+            aggregates: string[];
+            /** Functions */
+            functions: string[];
+            /** Masks */
+            masks: components["schemas"]["MaskKindShape"][];
+            /** Viewer */
+            viewer: components["schemas"]["ViewerName"][];
         };
         /**
          * WholeTotalsAnswer
@@ -6340,6 +6421,7 @@ export interface operations {
     models_draft_destroy: {
         parameters: {
             query: {
+                /** @description The version that was read; another is refused as stale. */
                 version: number;
             };
             header?: never;
@@ -6470,6 +6552,7 @@ export interface operations {
     models_tables_lines_create: {
         parameters: {
             query?: {
+                /** @description Show the effect without making the change. */
                 try?: boolean;
             };
             header?: never;
@@ -6855,6 +6938,7 @@ export interface operations {
     pages_destroy: {
         parameters: {
             query: {
+                /** @description The version that was read; another is refused as stale. */
                 version: number;
             };
             header?: never;
@@ -7298,6 +7382,7 @@ export interface operations {
     roles_destroy: {
         parameters: {
             query: {
+                /** @description The version that was read; another is refused as stale. */
                 version: number;
             };
             header?: never;
@@ -7320,6 +7405,7 @@ export interface operations {
     roles_assignments_create: {
         parameters: {
             query?: {
+                /** @description Show the effect without making the change. */
                 try?: boolean;
             };
             header?: never;
@@ -7347,6 +7433,7 @@ export interface operations {
     roles_assignments_destroy: {
         parameters: {
             query?: {
+                /** @description Show the effect without making the change. */
                 try?: boolean;
             };
             header?: never;
@@ -7599,7 +7686,10 @@ export interface operations {
     };
     shelves_destroy: {
         parameters: {
-            query?: never;
+            query: {
+                /** @description The version that was read; another is refused as stale. */
+                version: number;
+            };
             header?: never;
             path: {
                 shelf: string;
@@ -7827,6 +7917,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GridAnswer"];
+                };
+            };
+        };
+    };
+    vocabulary_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VocabularyAnswer"];
                 };
             };
         };

@@ -1,0 +1,69 @@
+"""One way for every change: it and its entry in the trail are stored together, or not at all."""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any, Literal
+
+from django.db import transaction
+from django.db.models import F
+
+from moorland.server.directory.models import Account
+from moorland.server.documents import Versioned
+from moorland.server.errors import stale
+from moorland.server.releases.models import Workspace
+from moorland.server.trail.models import record
+
+#: What a change can make older: people and what reaches them, roles with models and pages, the content of tables.
+Part = Literal["people", "policy", "data"]
+
+
+class Change:
+    """A change that is being made: what its entry in the trail will tell. Both sides are documents without secrets."""
+
+    def __init__(self, actor: str, action: str, subject: str) -> None:
+        self.actor, self.action, self.subject = actor, action, subject
+        self.before: Any = None
+        self.after: Any = None
+        self.details: dict[str, Any] = {}
+        self.empty = False
+
+    def by(self, account: Account) -> None:
+        """Names who makes it, and whom it is about, where that is known only on the way."""
+        self.actor = self.subject = account.login
+
+    def nothing(self) -> None:
+        """Nothing came of it: no entry, and no answer grows old."""
+        self.empty = True
+
+    def entry(self) -> dict[str, Any]:
+        """What stands in the trail beside action and subject."""
+        sides = {name: value for name, value in (("before", self.before), ("after", self.after)) if value is not None}
+        return {**self.details, **sides}
+
+
+@contextmanager
+def recorded(by: Account | str, action: str, subject: str, *older: Part) -> Iterator[Change]:
+    """A change with its entry, in one transaction: whatever is raised, the failure to record among it, takes all of it back.
+
+    `older` are the parts of the workspace whose answers are computed anew afterwards.
+    """
+    with transaction.atomic():
+        made = Change(by.login if isinstance(by, Account) else by, action, subject)
+        yield made
+        if made.empty:
+            return
+        for part in dict.fromkeys(older):
+            outdate(part)
+        record(made.actor, made.action, made.subject, **made.entry())
+
+
+def outdate(part: Part) -> None:
+    """Moves the counter of a part, inside the transaction of its change: every answer that reads it is computed anew."""
+    counter = {"people": "people_version", "policy": "policy_version", "data": "data_version"}[part]
+    Workspace.objects.update(**{counter: F(counter) + 1})
+
+
+def expect_version(stored: Versioned, version: int | None, what: str, current: Callable[[], dict[str, Any]] | None = None) -> None:
+    """Raises Failure (409) with what is stored now, where somebody saved since that version was read."""
+    if stored.version != version:
+        raise stale(what, current() if current else {"version": stored.version})

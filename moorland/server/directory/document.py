@@ -1,0 +1,56 @@
+"""The people of the workspace in the written form of bundle.md."""
+
+from typing import Any
+
+from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
+
+
+def people_document() -> dict[str, Any]:
+    """The people part of a bundle, as it is now; read without making an object of every account and membership."""
+    organizations = {organization.pk: organization for organization in Organization.objects.all()}
+    logins: dict[int, str] = {}
+    users = []
+    fields = ("pk", "login", "name", "email", "organization_id", "kind", "enabled", "attributes", "about", "keeper")
+    for pk, login, name, email, home, kind, enabled, attributes, about, keeper in Account.objects.values_list(*fields):
+        logins[pk] = login
+        organization = organizations[home].name if home else None
+        user = {"login": login, "name": name, "email": email, "organization": organization, "kind": kind, "enabled": enabled, "attributes": attributes}
+        users.append({**user, "about": about or None, "keeper": keeper or None})
+    stored = list(Group.objects.all())
+    names = {group.pk: group.name for group in stored}
+    members: dict[int, list[str]] = {}
+    for group_id, account_id in Group.users.through.objects.values_list("group_id", "account_id"):
+        members.setdefault(group_id, []).append(logins[account_id])
+    inner: dict[int, list[str]] = {}
+    for outer_id, inner_id in Group.groups.through.objects.values_list("from_group_id", "to_group_id"):
+        inner.setdefault(outer_id, []).append(names[inner_id])
+    groups = [
+        {
+            "name": group.name,
+            "label": group.label or None,
+            "priority": group.priority,
+            "enabled": group.enabled,
+            "attributes": group.attributes,
+            "about": group.about or None,
+            "keeper": group.keeper or None,
+            "users": sorted(members.get(group.pk, [])),
+            "groups": sorted(inner.get(group.pk, [])),
+        }
+        for group in stored
+    ]
+    return {
+        "organizations": [
+            {
+                "name": item.name,
+                "label": item.label or None,
+                "parent": organizations[item.parent_id].name if item.parent_id else None,
+                "attributes": item.attributes,
+                "about": item.about or None,
+                "keeper": item.keeper or None,
+            }
+            for item in organizations.values()
+        ],
+        "attributes": [definition.document for definition in AttributeDefinition.objects.all()],
+        "groups": groups,
+        "users": users,
+    }

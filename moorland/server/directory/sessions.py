@@ -1,0 +1,20 @@
+"""What somebody is told of their session."""
+
+from django.conf import settings
+
+from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
+from moorland.server.directory.models import Account
+from moorland.server.directory.shapes import SessionAnswer, SignedIn
+from moorland.server.releases.models import Workspace
+
+
+def session_answer(account: Account | None) -> SessionAnswer:
+    """Who is signed in, if anybody, and what the sign-in screen has to know."""
+    space = Workspace.objects.first()
+    return SessionAnswer(
+        workspace=space.name if space else "Moorland",
+        ready=space is not None,
+        account=SignedIn(login=account.login, name=account.name, administrator=account.is_administrator) if account else None,
+        demo=demo_sign_ins() if settings.DEMO else [],
+        demo_password=DEMO_PASSWORD if settings.DEMO else None,
+    )

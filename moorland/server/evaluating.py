@@ -1,0 +1,88 @@
+"""The evaluators of the draft and of the live release, kept until something changes."""
+
+import datetime
+import threading
+from typing import Any
+
+from django.conf import settings
+
+from moorland.core.bundle.policy import Role as RoleShape
+from moorland.core.bundle.problems import BundleError
+from moorland.core.bundle.reading import read_document
+from moorland.core.bundle.structure import check_role
+from moorland.core.bundle.writing import to_plain
+from moorland.core.engine.evaluator import Evaluator, today_in
+from moorland.core.engine.model_data import ModelData
+from moorland.server.catalog.storage import load_table
+from moorland.server.errors import Failure
+from moorland.server.releases.bundles import State, bundle_of, workspace
+from moorland.server.releases.models import Workspace
+
+#: So many evaluators, and models with their data, are kept: draft and live on a few days.
+MOST_KEPT = 12
+
+_evaluators: dict[tuple[Any, ...], Evaluator] = {}
+_joined: dict[object, ModelData] = {}
+_lock = threading.Lock()
+
+
+def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
+    """The evaluator of the draft or the live release, kept until something changes.
+
+    Every change moves a counter of the workspace in its own transaction; one that moved while the bundle was read means reading again.
+
+    Raises Failure (409) where the state cannot be evaluated; nothing is answered then.
+    """
+    while True:
+        space = workspace()
+        day = as_of or today_in(space.time_zone)
+        versions = _versions(space)
+        key = (str(settings.DATA), state, *versions, day)
+        with _lock:
+            if key in _evaluators:
+                return _evaluators[key]
+        try:
+            made = Evaluator(bundle_of(state), load_table, day, _secret(), _joined)
+        except BundleError as error:
+            raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
+        if _versions(workspace()) == versions:
+            return _kept(key, made)
+
+
+def _versions(space: Workspace) -> tuple[int, int, int]:
+    return (space.policy_version, space.people_version, space.data_version)
+
+
+def _kept(key: tuple[Any, ...], made: Evaluator) -> Evaluator:
+    """Keeps an evaluator in place of those of earlier versions. No lock is held while one is made: a request that writes may be waiting."""
+    with _lock:
+        for old in [old for old in _evaluators if old[:2] == key[:2] and old[2:5] != key[2:5]]:
+            del _evaluators[old]
+        while len(_joined) > MOST_KEPT:
+            del _joined[next(iter(_joined))]
+        kept = _evaluators.setdefault(key, made)
+        while len(_evaluators) > MOST_KEPT:
+            del _evaluators[next(iter(_evaluators))]
+        return kept
+
+
+def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, Any] | None = None) -> Evaluator:
+    """An evaluator in which some roles are replaced or added, or the people differ, and all else is as in `base`.
+
+    Raises BundleError with the problems of what was changed.
+    """
+    bundle = base.bundle
+    if people is not None:
+        return Evaluator(read_document({**to_plain(bundle), **people}), load_table, base.as_of, base.secret, _joined)
+    edited = {role.name: role for role in roles}
+    kept = [edited.pop(role.name, role) for role in bundle.roles]
+    bundle = bundle.model_copy(update={"roles": [*kept, *edited.values()]})
+    changed = {role.name for role in roles}
+    problems = [problem for index, role in enumerate(bundle.roles) if role.name in changed for problem in check_role(bundle, role, f"roles[{index}]")]
+    if problems:
+        raise BundleError(problems)
+    return Evaluator(bundle, load_table, base.as_of, base.secret, _joined)
+
+
+def _secret() -> bytes:
+    return str(settings.SECRET_KEY).encode()[:64]

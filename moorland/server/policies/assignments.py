@@ -1,0 +1,54 @@
+"""Assignments of roles in the written form of bundle.md, read and made."""
+
+from typing import Any
+
+from moorland.core.bundle.policy import Assignment as AssignmentShape
+from moorland.server.directory.models import Account, Group
+from moorland.server.errors import missing
+from moorland.server.policies.models import Assignment, Role
+
+
+def assignments_of_roles() -> dict[int, list[dict[str, Any]]]:
+    """Each role's assignments in the written form, by the role's id."""
+    result: dict[int, list[dict[str, Any]]] = {}
+    for assignment in Assignment.objects.select_related("account", "group"):
+        result.setdefault(assignment.role_id, []).append(assignment_document(assignment))
+    return result
+
+
+def assignment_document(assignment: Assignment) -> dict[str, Any]:
+    """An assignment in the written form of bundle.md."""
+    if assignment.account is not None:
+        document: dict[str, Any] = {"user": assignment.account.login}
+    elif assignment.group is not None:
+        document = {"group": assignment.group.name}
+    else:
+        document = {"everyone": True} if assignment.everyone else {"when": assignment.when}
+    if assignment.first_day:
+        document["from"] = assignment.first_day.isoformat()
+    if assignment.last_day:
+        document["until"] = assignment.last_day.isoformat()
+    if assignment.reason:
+        document["reason"] = assignment.reason
+    return document
+
+
+def add_assignment(role: Role, shape: AssignmentShape, by: Account) -> None:
+    """Maps a role as the assignment says. Raises Failure (404) for a user or group that does not exist."""
+    account = Account.objects.filter(login=shape.user).first() if shape.user else None
+    group = Group.objects.filter(name=shape.group).first() if shape.group else None
+    if shape.user and account is None:
+        raise missing("user", shape.user)
+    if shape.group and group is None:
+        raise missing("group", shape.group)
+    Assignment.objects.create(
+        role=role,
+        account=account,
+        group=group,
+        everyone=bool(shape.everyone),
+        when=shape.when or "",
+        first_day=shape.from_,
+        last_day=shape.until,
+        reason=shape.reason or "",
+        created_by=by,
+    )

@@ -1,0 +1,62 @@
+"""The draft and the live release as bundles (architecture.md: draft, live and releases are bundles)."""
+
+from typing import Any, Literal
+
+from moorland.core.bundle.document import Bundle
+from moorland.core.bundle.reading import read_document
+from moorland.server.catalog.models import Model
+from moorland.server.directory.document import people_document
+from moorland.server.errors import Failure
+from moorland.server.pages.models import Page, Shelf
+from moorland.server.policies.assignments import assignments_of_roles
+from moorland.server.policies.models import Role
+from moorland.server.releases.models import Release, Workspace
+
+State = Literal["draft", "live"]
+
+
+def workspace() -> Workspace:
+    """The one workspace. Raises Failure (503) before it is set up."""
+    found = Workspace.objects.first()
+    if found is None:
+        raise Failure(503, "not_set_up", "This workspace is not set up yet. Run moorland demo, or import a bundle.")
+    return found
+
+
+def draft_policy() -> tuple[dict[str, Any], dict[str, int]]:
+    """The draft's policy document, and the id of each role in it."""
+    roles = list(Role.objects.filter(deleted=False))
+    document = {
+        "models": [model.document for model in Model.objects.all()],
+        "roles": [role.document for role in roles],
+        "shelves": [shelf.document for shelf in Shelf.objects.all()],
+        "pages": [page.document for page in Page.objects.all()],
+    }
+    return document, {role.name: role.pk for role in roles}
+
+
+def live_release() -> Release | None:
+    """The newest release."""
+    return Release.objects.first()
+
+
+def policy(state: State) -> tuple[dict[str, Any], dict[str, int]]:
+    """The policy document of the draft or of the live release; nothing is live before the first release."""
+    if state == "draft":
+        return draft_policy()
+    release = live_release()
+    return (release.document, release.role_ids) if release else ({}, {})
+
+
+def bundle_of(state: State, policy_document: dict[str, Any] | None = None) -> Bundle:
+    """The draft or live bundle with the people as they are now.
+
+    A release whose sentences no longer fit the people (an attribute deleted) still reads; what it names is then absent.
+    """
+    space = workspace()
+    document, role_ids = policy(state)
+    if policy_document is not None:
+        document = policy_document
+    assigned = assignments_of_roles()
+    roles = [{**role, "assigned": assigned.get(role_ids.get(role["name"], 0), [])} for role in document.get("roles", [])]
+    return read_document({"moorland": 1, "name": space.name, "time_zone": space.time_zone, **people_document(), **document, "roles": roles}, state)
