@@ -1,12 +1,12 @@
 import { defineConfig } from "vite";
 
 export default defineConfig({
-  esbuild: { jsx: "automatic" },
+  oxc: { jsx: { runtime: "automatic" } },
   build: {
     outDir: "dist",
     assetsDir: "static",
     chunkSizeWarningLimit: 1200,
-    rollupOptions: {
+    rolldownOptions: {
       // Some libraries mark files for servers that render; that means nothing here.
       onwarn: (warning, warn) => warning.code !== "MODULE_LEVEL_DIRECTIVE" && warn(warning),
       output: {

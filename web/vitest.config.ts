@@ -1,6 +1,6 @@
 import { defineConfig } from "vitest/config";
 
 export default defineConfig({
-  esbuild: { jsx: "automatic" },
-  test: { include: ["tests/**/*.test.ts"], server: { deps: { inline: [/antd/, /@ant-design/, /rc-/] } } },
+  oxc: { jsx: { runtime: "automatic" } },
+  test: { include: ["tests/**/*.test.ts", "tests/**/*.test.tsx"], environment: "node", testTimeout: 20_000 },
 });

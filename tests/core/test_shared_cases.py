@@ -9,6 +9,7 @@ import pytest
 from moorland.core.bundle.model import Model
 from moorland.core.bundle.people import AttributeDefinition
 from moorland.core.bundle.schema import build_schema
+from moorland.core.engine.mask_kinds import described_kinds
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.clauses import Group, grouped_clauses
 from moorland.core.language.tokens import KEYWORDS
@@ -16,6 +17,7 @@ from tests.core.worlds import ask, farm, visible_ids
 
 CASES = Path(__file__).parents[1] / "cases"
 CONDITIONS = json.loads((CASES / "conditions.json").read_text("utf-8"))
+VOCABULARY = json.loads((CASES / "vocabulary.json").read_text("utf-8"))
 MEMBERS = json.loads((CASES / "members.json").read_text("utf-8"))
 
 SITE = {"id": "integer", "area": "text", "rent": "number", "leased": "boolean", "opened": "date", "Yearly rent": "number", "case": "text"}
@@ -78,3 +80,7 @@ def test_members_of_parents_are_seen_as_the_list_says(case: dict[str, Any]) -> N
 
 def test_the_words_of_the_language_are_those_the_interface_knows() -> None:
     assert sorted(KEYWORDS) == json.loads((CASES / "keywords.json").read_text("utf-8"))
+
+
+def test_the_interface_is_tested_with_the_kinds_of_mask_there_are() -> None:
+    assert VOCABULARY["masks"] == [kind.model_dump(mode="json") for kind in described_kinds()]

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "vitest";
-import type { PeopleData } from "../src/app/Tray";
 import { chosenPeople } from "../src/features/people/chosenPeople";
 import { guessed } from "../src/features/people/fileColumns";
+import type { PeopleData } from "../src/state/directory";
 import { alike, byKind, type ViewerImpact } from "../src/ui/impactLines";
 
 const person = (login: string, organization: string | null, more: object = {}) => ({

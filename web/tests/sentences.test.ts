@@ -1,10 +1,11 @@
 import { describe, expect, test } from "vitest";
 import keywords from "../../tests/cases/keywords.json";
+import vocabulary from "../../tests/cases/vocabulary.json";
 import type { ModelAnswer, Sentence } from "../src/api/client";
-import { fits, fresh, inTotals, type MaskKind, maskKind, shownAs } from "../src/features/roles/masks";
-import { decidedTable, kindOf, unfinished } from "../src/features/roles/sentence";
+import { fits, inTotals, type MaskKind, maskName, maskValues, shownAs, written } from "../src/features/roles/masks";
 import { KEYWORDS } from "../src/ui/conditions/clauses";
 import { withSelected } from "../src/ui/PageFilters";
+import { decidedTable, kindOf, unfinished } from "../src/ui/sentences/sentence";
 
 const sentence = (part: object) => part as Sentence;
 
@@ -43,10 +44,12 @@ describe("a sentence", () => {
 });
 
 describe("a mask", () => {
-  const kinds: MaskKind[] = ["withhold", "fixed", "hash", "keep", "round", "period"];
+  const kinds = vocabulary.masks as MaskKind[];
 
-  test.each(kinds)("%s begins as one of its kind", (kind) => {
-    expect(maskKind(fresh(kind))).toBe(kind);
+  test.each(kinds)("$name begins as one of its kind, and is written with what its fields hold", (kind) => {
+    expect(maskName(written(kind))).toBe(kind.name);
+    const values = Object.fromEntries(kind.fields.map((field) => [field.name, field.choices.at(-1) ?? field.start]));
+    expect(maskValues(written(kind, values))).toEqual(values);
   });
 
   test.each([
@@ -56,17 +59,17 @@ describe("a mask", () => {
     ["date", ["withhold", "hash", "period"]],
     ["boolean", ["withhold", "hash"]],
   ])("for %s can be %j (5.6)", (type, fitting) => {
-    expect(kinds.filter((kind) => fits(kind, type))).toEqual(fitting);
+    expect(kinds.filter((kind) => fits(kind, type)).map((kind) => kind.name)).toEqual(fitting);
   });
 
   test("is told in words", () => {
-    expect(kinds.map((kind) => shownAs(fresh(kind)))).toEqual([
+    expect(kinds.map((kind) => shownAs(written(kind)))).toEqual([
       "shows nothing",
       "shows “withheld”",
       "shows a keyed hash",
       "keeps the last 3 characters",
-      "is rounded to 100",
       "shows the month only",
+      "is rounded to 100",
     ]);
     expect(shownAs({ keep: { first: 1, last: 0, fill: "•" } })).toBe("keeps the first character");
     expect(shownAs({ keep: { first: 0, last: 0, fill: "•" } })).toBe("keeps its length only");

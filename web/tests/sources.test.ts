@@ -11,7 +11,7 @@ import {
   size,
   type TableChoice,
   usable,
-} from "../src/features/bring/sources";
+} from "../src/ui/files/sources";
 
 const column = (name: string, more: Partial<ColumnChoice> = {}): ColumnChoice => ({
   proposed: { position: 0, header: name, name, type: "text" } as ColumnChoice["proposed"],

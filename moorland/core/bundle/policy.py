@@ -81,21 +81,21 @@ class ObjectsSentence(Shape):
 
 
 class Fixed(Shape):
-    text: str
+    text: str = Field(title="Fixed text", examples=["withheld"])
 
 
 class Keep(Shape):
-    first: int = Field(default=0, ge=0)
-    last: int = Field(default=0, ge=0)
-    fill: str = Field(default="•", min_length=1, max_length=1)
+    first: int = Field(default=0, ge=0, title="First characters")
+    last: int = Field(default=0, ge=0, title="Last characters", examples=[3])
+    fill: str = Field(default="•", min_length=1, max_length=1, title="Others shown as")
 
 
 class RoundTo(Shape):
-    to: float = Field(gt=0, strict=False)
+    to: float = Field(gt=0, strict=False, title="To the nearest", examples=[100])
 
 
 class PeriodTo(Shape):
-    to: Literal["month", "quarter", "year"]
+    to: Literal["month", "quarter", "year"] = Field(title="Only its", examples=["month"])
 
 
 class FixedMask(Shape):

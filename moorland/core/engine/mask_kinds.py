@@ -6,10 +6,12 @@ A new kind is a class here and a shape in bundle.policy; everything else, the in
 import hashlib
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal, assert_never
+from typing import Any, ClassVar, Literal, assert_never, get_args
 
 import numpy as np
+from annotated_types import MaxLen
 from pydantic import BaseModel
+from pydantic.fields import FieldInfo
 
 from moorland.core.bundle.policy import Fixed, FixedMask, Keep, KeepMask, MaskSentence, PeriodMask, PeriodTo, RoundMask, RoundTo
 from moorland.core.bundle.shape import Shape, ValueType
@@ -205,11 +207,14 @@ def in_totals_of(sentence: MaskSentence) -> InTotals:
 
 
 class MaskField(Shape):
-    """Something written with a kind of mask: its type, and the choices where only some may stand."""
+    """Something written with a kind of mask: how it is called, its type, the choices where only some may stand, and what it begins with."""
 
     name: str
+    label: str
     type: Literal["text", "integer", "number", "choice"]
     choices: list[str]
+    longest: int | None
+    start: str | int | float
 
 
 class MaskKindShape(Shape):
@@ -226,16 +231,17 @@ def described_kinds() -> list[MaskKindShape]:
     """Every kind of mask, from most to least covering."""
     found = []
     for kind in reversed(MASK_KINDS):
-        fields = [_field(name, item.annotation) for name, item in kind.fields.model_fields.items()] if kind.fields else []
+        fields = [_field(name, item) for name, item in kind.fields.model_fields.items()] if kind.fields else []
         found.append(MaskKindShape(name=kind.name, about=kind.about, types=list(kind.types), in_totals=list(kind.in_totals), fields=fields))
     return found
 
 
-def _field(name: str, annotation: Any) -> MaskField:
+def _field(name: str, field: FieldInfo) -> MaskField:
     types: dict[Any, Literal["text", "integer", "number"]] = {str: "text", int: "integer", float: "number"}
-    if annotation in types:
-        return MaskField(name=name, type=types[annotation], choices=[])
-    return MaskField(name=name, type="choice", choices=list(annotation.__args__))
+    choices = [] if field.annotation in types else list(get_args(field.annotation))
+    longest = next((item.max_length for item in field.metadata if isinstance(item, MaxLen)), None)
+    start = (field.examples or [field.default])[0]
+    return MaskField(name=name, label=field.title or name, type=types.get(field.annotation) or "choice", choices=choices, longest=longest, start=start)
 
 
 def _each(values: Array, show: Any) -> Array:

@@ -33,16 +33,6 @@ export function csrfToken(): string {
   return document.cookie.match(/(?:^|; )moorland_csrf=([^;]+)/)?.[1] ?? "";
 }
 
-const sessionProtection: Middleware = {
-  onRequest({ request }) {
-    if (request.method !== "GET") request.headers.set("X-CSRF-Token", csrfToken());
-    return request;
-  },
-};
-
-export const api = createClient<paths>({ baseUrl: "/" });
-api.use(sessionProtection);
-
 let signedOut: () => void = () => undefined;
 
 /** Called when the server says that the session has ended. */
@@ -50,26 +40,42 @@ export function onSignedOut(listener: () => void): void {
   signedOut = listener;
 }
 
-type Answered<T> = { data?: T; error?: unknown; response: Response };
+const sessionProtection: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRF-Token", csrfToken());
+    return request;
+  },
+};
+
+type ErrorBody = { error?: { code: string; message: string; problems: Problem[]; current: unknown } };
+
+/** Whatever is not an answer is thrown as an ApiError. */
+const errorsAreThrown: Middleware = {
+  async onResponse({ response }) {
+    if (response.ok) return;
+    const body = ((await response.json().catch(() => null)) as ErrorBody | null)?.error;
+    if (response.status === 401 && body?.code === "signed_out" && !response.url.endsWith("/api/session")) signedOut();
+    throw new ApiError(
+      response.status,
+      body?.code ?? "server",
+      body?.message ?? "The server met an error. Nothing was changed.",
+      body?.problems ?? [],
+      body?.current,
+    );
+  },
+  onError({ error }) {
+    if (error instanceof ApiError || (error instanceof DOMException && error.name === "AbortError")) return;
+    return new ApiError(0, "offline", "The server does not answer. Nothing was saved; try again in a moment.");
+  },
+};
+
+export const api = createClient<paths>({
+  baseUrl: globalThis.location?.origin ?? "",
+  fetch: (request) => globalThis.fetch(request),
+});
+api.use(errorsAreThrown, sessionProtection);
 
 /** The data of an answer; an ApiError is thrown for everything else. */
-export async function data<T>(answer: Promise<Answered<T>>): Promise<T> {
-  let answered: Answered<T>;
-  try {
-    answered = await answer;
-  } catch (cause) {
-    if (cause instanceof DOMException && cause.name === "AbortError") throw cause;
-    throw new ApiError(0, "offline", "The server does not answer. Nothing was saved; try again in a moment.");
-  }
-  const { response } = answered;
-  if (response.ok) return answered.data as T;
-  const body = (answered.error as { error?: { code: string; message: string; problems: Problem[]; current: unknown } } | undefined)?.error;
-  if (response.status === 401 && body?.code === "signed_out" && !response.url.endsWith("/api/session")) signedOut();
-  throw new ApiError(
-    response.status,
-    body?.code ?? "server",
-    body?.message ?? "The server met an error. Nothing was changed.",
-    body?.problems ?? [],
-    body?.current,
-  );
+export async function data<T>(answer: Promise<{ data?: T }>): Promise<T> {
+  return (await answer).data as T;
 }

@@ -2712,7 +2712,10 @@ export interface components {
         };
         /** Fixed */
         Fixed: {
-            /** Text */
+            /**
+             * Fixed text
+             * @example withheld
+             */
             text: string;
         };
         /** FixedMask */
@@ -3190,18 +3193,19 @@ export interface components {
         /** Keep */
         Keep: {
             /**
-             * Fill
+             * Others shown as
              * @default •
              */
             fill?: string;
             /**
-             * First
+             * First characters
              * @default 0
              */
             first?: number;
             /**
-             * Last
+             * Last characters
              * @default 0
+             * @example 3
              */
             last?: number;
         };
@@ -3413,13 +3417,19 @@ export interface components {
         };
         /**
          * MaskField
-         * @description Something written with a kind of mask: its type, and the choices where only some may stand.
+         * @description Something written with a kind of mask: how it is called, its type, the choices where only some may stand, and what it begins with.
          */
         MaskField: {
             /** Choices */
             choices: string[];
+            /** Label */
+            label: string;
+            /** Longest */
+            longest: number | null;
             /** Name */
             name: string;
+            /** Start */
+            start: string | number;
             /** Type */
             type: components["schemas"]["MaskFieldTypeEnum"];
         };
@@ -4349,7 +4359,10 @@ export interface components {
         };
         /** PeriodTo */
         PeriodTo: {
-            /** To */
+            /**
+             * Only its
+             * @example month
+             */
             to: components["schemas"]["ToEnum"];
         };
         /**
@@ -5038,7 +5051,10 @@ export interface components {
         };
         /** RoundTo */
         RoundTo: {
-            /** To */
+            /**
+             * To the nearest
+             * @example 100
+             */
             to: number;
         };
         /**

@@ -1,15 +1,16 @@
-import { QueryClient, QueryClientProvider, useQuery, useQueryClient } from "@tanstack/react-query";
+import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
 import { App as AntApp, ConfigProvider, Spin } from "antd";
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router-dom";
-import { ApiError, api, data, onSignedOut } from "../api/client";
+import { ApiError, onSignedOut } from "../api/client";
+import { queries, useChanged } from "../api/queries";
 import { SignIn } from "../features/session/SignIn";
 import { Welcome } from "../features/session/Welcome";
+import { ModeContext } from "../state/mode";
+import { antDesign, applyColours, type Mode } from "../state/theme";
+import { WorkbenchProvider } from "../state/workbench";
 import { Notice } from "../ui/Notice";
-import { ModeContext } from "./mode";
 import { Shell } from "./Shell";
-import { antDesign, applyColours, type Mode } from "./theme";
-import { WorkbenchProvider } from "./workbench";
 
 const screens = {
   BringScreen: () => import("../features/bring/BringScreen"),
@@ -45,9 +46,9 @@ const addressed = {
 void addressed[window.location.pathname.split("/")[1] as keyof typeof addressed]?.();
 
 function Screens() {
-  const client = useQueryClient();
-  const session = useQuery({ queryKey: ["session"], queryFn: () => data(api.GET("/api/session")), staleTime: Infinity });
-  useEffect(() => onSignedOut(() => void client.invalidateQueries({ queryKey: ["session"] })), [client]);
+  const changed = useChanged();
+  const session = useQuery(queries.session());
+  useEffect(() => onSignedOut(() => void changed()), [changed]);
   if (session.isPending) return <Spin fullscreen />;
   if (session.isError) return <Notice kind="bad">{session.error.message}</Notice>;
   const { account } = session.data;

@@ -2,9 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { Button, Input, type InputRef, Modal } from "antd";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router-dom";
-import { api, data } from "../api/client";
-import { usePeople, useRoles } from "./Tray";
-import { useModel, useWorkbench } from "./workbench";
+import { queries } from "../api/queries";
+import { usePeople, useRoles } from "../state/directory";
+import { useModel, useWorkbench } from "../state/workbench";
 
 type Found = { kind: string; label: string; detail: string; path: string };
 
@@ -27,12 +27,7 @@ function useEverything(open: boolean): Found[] {
   const people = usePeople(open);
   const roles = useRoles(open);
   const model = useModel(undefined, open);
-  const pages = useQuery({
-    queryKey: ["pages", bench.state],
-    queryFn: () => data(api.GET("/api/pages", { params: { query: { state: bench.state } } })),
-    enabled: open,
-    staleTime: 10_000,
-  });
+  const pages = useQuery({ ...queries.pages(bench.state), enabled: open });
   return useMemo(
     () => [
       ...SCREENS,
@@ -132,7 +127,7 @@ export function Finder() {
             event.preventDefault();
           }}
         />
-        <div id="found" role="listbox" aria-label="Found" style={{ marginTop: 8 }}>
+        <div id="found" role="listbox" aria-label="Found" className="above-8">
           {found.map((item, index) => (
             <button
               key={item.path}

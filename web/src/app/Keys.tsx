@@ -1,6 +1,6 @@
 import { Modal } from "antd";
 import { useEffect, useState } from "react";
-import { isTyping } from "../ui/keys";
+import { isTyping } from "../state/keys";
 
 const KEYS: [string, string][] = [
   ["Ctrl K", "find a person, role, table, page or action"],

@@ -1,15 +1,15 @@
-import { useQueryClient } from "@tanstack/react-query";
-import { App, Button, Dropdown, Popover, Select } from "antd";
+import { Button, Dropdown, Popover, Select } from "antd";
 import { Suspense } from "react";
 import { NavLink, Outlet, useNavigate } from "react-router-dom";
-import { api, data, type Schemas } from "../api/client";
+import type { Schemas } from "../api/client";
+import { useWorkbench } from "../state/workbench";
+import { Brand } from "../ui/Brand";
 import { plural } from "../ui/figures";
-import { pageEdits, roleEdits, unsavedInWords, useLeavingAsks } from "../ui/unsavedEdits";
+import { useLeavingAsks } from "../ui/unsavedEdits";
+import { useAccountMenu } from "../ui/useAccountMenu";
 import { Finder } from "./Finder";
 import { Keys } from "./Keys";
-import { useMode } from "./mode";
 import { Tray } from "./Tray";
-import { useWorkbench } from "./workbench";
 
 const SCREENS = [
   ["models", "Models"],
@@ -20,18 +20,6 @@ const SCREENS = [
   ["releases", "Releases"],
   ["trail", "Trail"],
 ] as const;
-
-export function Brand() {
-  return (
-    <div className="brand">
-      <svg viewBox="0 0 24 18" aria-hidden="true">
-        <path d="M1 15c4-7 6-7 9-3 3-6 6-9 13-1" />
-        <path d="M1 17h22" />
-      </svg>
-      Moorland
-    </div>
-  );
-}
 
 export function Legend() {
   return (
@@ -53,42 +41,6 @@ export function Legend() {
       </p>
     </div>
   );
-}
-
-export function useAccountMenu(session: Schemas["SessionAnswer"]) {
-  const client = useQueryClient();
-  const { mode, setMode } = useMode();
-  const { modal } = App.useApp();
-  const leave = async () => {
-    await data(api.DELETE("/api/session"));
-    roleEdits.forget();
-    pageEdits.forget();
-    client.clear();
-    await client.invalidateQueries({ queryKey: ["session"] });
-    window.location.assign("/");
-  };
-  const askThenLeave = () => {
-    const unsaved = unsavedInWords();
-    if (unsaved === null) return void leave();
-    modal.confirm({
-      title: "Sign out without saving?",
-      content: `Unsaved edits would be lost: ${unsaved}.`,
-      okText: "Sign out",
-      cancelText: "Stay",
-      onOk: leave,
-    });
-  };
-  return {
-    items: [
-      { key: "who", label: `${session.account?.name} · ${session.account?.login}`, disabled: true },
-      {
-        key: "mode",
-        label: mode === "dark" ? "Light colours" : "Dark colours",
-        onClick: () => setMode(mode === "dark" ? "light" : "dark"),
-      },
-      { key: "leave", label: "Sign out", onClick: askThenLeave },
-    ],
-  };
 }
 
 export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
@@ -116,7 +68,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
             value={bench.model}
             onChange={bench.setModel}
             options={bench.models.map((model) => ({ value: model.name, label: model.label }))}
-            style={{ minWidth: 180 }}
+            className="least-180"
             placeholder="No model yet"
           />
           {bench.state === "draft" ? (

@@ -1,37 +1,8 @@
-import { useQuery } from "@tanstack/react-query";
 import { Button, Popover, type RefSelectProps, Select } from "antd";
-import { useEffect, useMemo, useRef, useState } from "react";
-import { api, data } from "../api/client";
+import { useEffect, useRef, useState } from "react";
+import { type PeopleData, usePeople, useRoles } from "../state/directory";
+import { MOST_PINS, type Pin, useWorkbench } from "../state/workbench";
 import { Letter } from "../ui/Letter";
-import { MOST_PINS, type Pin, useWorkbench } from "./workbench";
-
-/** Everybody, with the roles each holds; the list is there before the roles are worked out. */
-export function usePeople(wanted = true) {
-  const people = useQuery({ queryKey: ["people"], queryFn: () => data(api.GET("/api/people")), staleTime: 10_000, enabled: wanted });
-  const held = useQuery({
-    queryKey: ["people", "held"],
-    queryFn: () => data(api.GET("/api/directory/held")),
-    staleTime: 10_000,
-    enabled: wanted && people.data !== undefined,
-  });
-  const merged = useMemo(
-    () =>
-      people.data && {
-        ...people.data,
-        labels: held.data?.labels ?? {},
-        held: held.data !== undefined,
-        people: people.data.people.map((person) => ({ ...person, roles: held.data?.held[person.login] ?? [] })),
-      },
-    [people.data, held.data],
-  );
-  return { data: merged, isError: people.isError, error: people.error };
-}
-
-export type PeopleData = NonNullable<ReturnType<typeof usePeople>["data"]>;
-
-export function useRoles(wanted = true) {
-  return useQuery({ queryKey: ["roles"], queryFn: () => data(api.GET("/api/roles")), staleTime: 10_000, enabled: wanted });
-}
 
 /** Pins a user, roles on their own, or an imagined viewer. */
 function PinForm({ close }: { close: () => void }) {
@@ -47,14 +18,14 @@ function PinForm({ close }: { close: () => void }) {
   const [groups, setGroups] = useState<string[]>([]);
   const labels = new Map(roles.data?.roles.map((entry) => [entry.role.name, entry.role.label ?? entry.role.name]));
   return (
-    <div style={{ width: 340 }}>
-      <h3 style={{ marginTop: 0 }}>A person</h3>
+    <div className="wide-340">
+      <h3 className="above-0">A person</h3>
       <Select
         ref={field}
         showSearch
         aria-label="Pin a person"
         placeholder="Search by name or login"
-        style={{ width: "100%" }}
+        className="full"
         optionFilterProp="label"
         value={null}
         options={people.data?.people.map((person) => ({
@@ -74,7 +45,7 @@ function PinForm({ close }: { close: () => void }) {
           mode="multiple"
           aria-label="Pin roles on their own"
           placeholder="One role, or several together"
-          style={{ flex: 1 }}
+          className="fill"
           value={names}
           onChange={setNames}
           optionFilterProp="label"
@@ -102,7 +73,7 @@ function PinForm({ close }: { close: () => void }) {
           mode="multiple"
           aria-label="Pin an imagined viewer"
           placeholder="A member of these groups"
-          style={{ flex: 1 }}
+          className="fill"
           value={groups}
           onChange={setGroups}
           optionFilterProp="label"

@@ -3,8 +3,8 @@ import { GridComponent, LegendComponent, TooltipComponent } from "echarts/compon
 import { type EChartsCoreOption, init, use } from "echarts/core";
 import { CanvasRenderer } from "echarts/renderers";
 import { useEffect, useRef } from "react";
-import { useMode } from "../app/mode";
-import { colours, prefersStillness, textFont } from "../app/theme";
+import { useMode } from "../state/mode";
+import { colours, prefersStillness, textFont } from "../state/theme";
 import { withUnit } from "./figures";
 
 use([BarChart, LineChart, GridComponent, LegendComponent, TooltipComponent, CanvasRenderer]);
@@ -93,7 +93,7 @@ export function Chart({ kind, keys, series, title, coloured = false, selected = 
       chart.dispose();
     };
   }, [kind, keys, series, mode, coloured, chosen]);
-  return <div ref={host} role="img" aria-label={title} style={{ height: "100%", minHeight: 150, width: "100%" }} />;
+  return <div ref={host} role="img" aria-label={title} className="full-tall least-tall-150 full" />;
 }
 
 /** Points of a line are drawn where they can be selected. */

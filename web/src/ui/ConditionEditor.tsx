@@ -22,7 +22,7 @@ import {
 } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 import type { Problem } from "../api/client";
-import { codeFont } from "../app/theme";
+import { codeFont } from "../state/theme";
 
 const WORDS =
   "AND|OR|NOT|IN|BETWEEN|LIKE|ESCAPE|IS|NULL|TRUE|FALSE|CASE|WHEN|THEN|ELSE|END|CAST|AS|DATE|TIMESTAMP|INTERVAL|EXTRACT|FROM|CURRENT_DATE";

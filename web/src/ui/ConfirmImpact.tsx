@@ -1,7 +1,8 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Button, Modal } from "antd";
 import { type ReactNode, useState } from "react";
 import { ApiError, type Schemas } from "../api/client";
+import { queries, useChanged } from "../api/queries";
 import { Impact } from "./Impact";
 import { Notice } from "./Notice";
 
@@ -26,14 +27,14 @@ export function ConfirmImpact({
   children?: ReactNode;
   danger?: boolean;
 }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const { message } = App.useApp();
   const [turn] = useState(() => ++asked);
-  const preview = useQuery({ queryKey: ["try", turn], queryFn: () => send(true), retry: false, gcTime: 0, staleTime: Infinity });
+  const preview = useQuery(queries.tried([turn], () => send(true)));
   const make = useMutation({
     mutationFn: () => send(false),
     onSuccess: async () => {
-      await client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "try" });
+      await changed("people", "roles");
       message.success("Done. It acts at once.");
       close();
       done?.();
@@ -66,7 +67,7 @@ export function ConfirmImpact({
       {error instanceof ApiError && error.status === 409 && (
         <Button
           onClick={async () => {
-            await client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "try" });
+            await changed("people", "roles");
             close();
           }}
         >

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Input, type InputRef, Popover } from "antd";
 import { useRef, useState } from "react";
-import { api, data, type ModelAnswer } from "../api/client";
+import type { ModelAnswer } from "../api/client";
+import { queries } from "../api/queries";
 import { useDelayed } from "./useDelayed";
 
 /** A filter on a question: a condition, checked as it is typed, applied when it checks out. */
@@ -21,8 +22,7 @@ export function FilterField({
   const [text, setText] = useState(where ?? "");
   const settled = useDelayed(text, 120).trim();
   const check = useQuery({
-    queryKey: ["check", model.document.name, table, settled, "question"],
-    queryFn: () => data(api.POST("/api/check", { body: { model: model.document.name, table, where: settled, kind: "question" } })),
+    ...queries.checked({ model: model.document.name, table, where: settled, kind: "question" }),
     enabled: settled !== "",
   });
   const problem = settled === "" ? null : (check.data?.problem ?? null);
@@ -38,7 +38,7 @@ export function FilterField({
       trigger="click"
       placement="bottomLeft"
       content={
-        <div style={{ width: 360 }}>
+        <div className="wide-360">
           <Input
             ref={field}
             aria-label="Filter"
@@ -73,15 +73,7 @@ export function FilterField({
         </div>
       }
     >
-      <Button>
-        {where ? (
-          <code className="cut" style={{ maxWidth: 240 }}>
-            {where}
-          </code>
-        ) : (
-          "+ filter"
-        )}
-      </Button>
+      <Button>{where ? <code className="cut most-240">{where}</code> : "+ filter"}</Button>
     </Popover>
   );
 }

@@ -30,7 +30,7 @@ export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
   if (viewers.length === 0) return <p className="soft">Nobody sees more or less than before.</p>;
   const groups = alike(viewers);
   return (
-    <Scroll label="Who gains and who loses" style={{ maxHeight: 420 }}>
+    <Scroll label="Who gains and who loses" className="scroll low-420">
       <p>
         <b>{plural(viewers.length, "person", "people")}</b> will see something else.
       </p>

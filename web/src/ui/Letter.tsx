@@ -1,4 +1,4 @@
-import { LETTERS } from "../app/workbench";
+import { LETTERS } from "../state/workbench";
 
 /** A viewer's letter and colour; 0 is all data. */
 export function Letter({ place, little }: { place: number; little?: boolean }) {

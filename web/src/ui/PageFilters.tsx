@@ -24,7 +24,7 @@ export function PageFilters({ choices, filters, onChange }: Props) {
             maxTagCount={2}
             aria-label={`Narrow by ${choice.label}`}
             placeholder={choice.label}
-            style={{ minWidth: 150, maxWidth: 280 }}
+            className="least-150 most-280"
             optionFilterProp="label"
             value={(own?.values ?? []) as string[]}
             onChange={(values) => onChange(values.length > 0 ? [...others, { column: choice.column, values }] : others)}

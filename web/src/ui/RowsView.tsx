@@ -1,15 +1,17 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Button, Checkbox, Select } from "antd";
 import { useState } from "react";
-import { api, data, type ModelAnswer, type Schemas } from "../api/client";
-import { useWorkbench } from "../app/workbench";
+import type { ModelAnswer, Schemas } from "../api/client";
+import { queries } from "../api/queries";
+import { useWorkbench } from "../state/workbench";
 import { FilterField } from "./FilterField";
 import { shownValue } from "./figures";
 import { Letter } from "./Letter";
 import { Notice } from "./Notice";
 import { Scroll } from "./Scroll";
 import { SeenCell } from "./SeenCell";
-import { Share } from "./Share";
+import { count, Share } from "./Share";
+import "./rows-view.css";
 
 const PAGE = 100;
 
@@ -51,29 +53,20 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
   const [page, setPage] = useState(0);
   const table = tables.find((item) => item.name === (fixed ?? chosen)) ?? tables[0];
   const asked = useQuery({
-    queryKey: ["rows", bench.model, bench.state, bench.pins.map((pin) => pin.viewer), table?.name, where, differing, page],
-    queryFn: ({ signal }) =>
-      data(
-        api.POST("/api/rows", {
-          signal,
-          body: {
-            state: bench.state,
-            viewers: bench.pins.map((pin) => pin.viewer),
-            rows: {
-              model: model.document.name,
-              table: table?.name ?? "",
-              where,
-              order: table?.key ? [`${table.name}.${table.key}`] : [],
-              limit: PAGE,
-              offset: page * PAGE,
-              only: differing ? "differing" : "all",
-            },
-          },
-        }),
-      ),
+    ...queries.rows({
+      state: bench.state,
+      viewers: bench.pins.map((pin) => pin.viewer),
+      rows: {
+        model: model.document.name,
+        table: table?.name ?? "",
+        where,
+        order: table?.key ? [`${table.name}.${table.key}`] : [],
+        limit: PAGE,
+        offset: page * PAGE,
+        only: differing ? "differing" : "all",
+      },
+    }),
     enabled: table !== undefined,
-    placeholderData: keepPreviousData,
-    retry: false,
   });
   const rows = asked.data;
   const focus = bench.focus;
@@ -91,7 +84,7 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
               setWhere(null);
               setPage(0);
             }}
-            style={{ minWidth: 160 }}
+            className="least-160"
             options={tables.map((item) => ({ value: item.name, label: item.name }))}
           />
         )}
@@ -181,7 +174,14 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
             {rows?.refused[index] ? (
               <span className="warn small">{rows.refused[index]?.message}</span>
             ) : rows && !differing ? (
-              <Share visible={rows.visible[index] ?? 0} rows={rows.matching} />
+              <>
+                <Share visible={rows.visible[index] ?? 0} rows={rows.matching} />
+                {(rows.listed[index] ?? 0) < (rows.visible[index] ?? 0) && (
+                  <span className="soft small">
+                    {rows.listed[index] === 0 ? "none listed: they only count" : `${count(rows.listed[index] ?? 0)} listed`}
+                  </span>
+                )}
+              </>
             ) : null}
           </span>
         ))}

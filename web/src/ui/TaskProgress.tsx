@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Button, Progress } from "antd";
 import { useEffect, useRef } from "react";
 import { api, data, type Schemas } from "../api/client";
+import { queries } from "../api/queries";
 import { Notice } from "./Notice";
 import { count } from "./Share";
 
@@ -13,8 +14,7 @@ const OVER = new Set(["done", "failed", "cancelled", "interrupted"]);
 export function TaskProgress({ id, finished }: { id: string; finished: (task: Task) => void }) {
   const told = useRef(false);
   const task = useQuery({
-    queryKey: ["task", id],
-    queryFn: () => data(api.GET("/api/tasks/{key}", { params: { path: { key: id } } })),
+    ...queries.task(id),
     refetchInterval: (query) => (query.state.data && OVER.has(query.state.data.state) ? false : 400),
   });
   useEffect(() => {
@@ -31,7 +31,7 @@ export function TaskProgress({ id, finished }: { id: string; finished: (task: Ta
   if (now.state === "interrupted")
     return <Notice kind="careful">The server was stopped meanwhile. Nothing was changed; start again.</Notice>;
   return (
-    <div style={{ maxWidth: 520 }} data-testid="task">
+    <div className="most-520" data-testid="task">
       <p>
         {now.state === "waiting" ? "Waiting for other work to end" : now.state === "done" ? "Done" : now.step}
         {now.total > 0 && now.state !== "done" && (

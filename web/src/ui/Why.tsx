@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, data, type PinnedViewer, type Role, type Schemas, type StateName } from "../api/client";
+import type { PinnedViewer, Role, Schemas, StateName } from "../api/client";
+import { queries } from "../api/queries";
 import { Notice } from "./Notice";
 import "./why.css";
 
@@ -22,11 +23,7 @@ type Props = { viewer: PinnedViewer; about: About; edited?: Role[]; state?: Stat
 
 /** Why a viewer can or cannot: the trace as a ladder of layers, and what would have to change. */
 export function Why({ viewer, about, edited = [], state = "draft", title }: Props) {
-  const why = useQuery({
-    queryKey: ["why", viewer, about, edited, state],
-    queryFn: () => data(api.POST("/api/why", { body: { viewer, about, edited, state } })),
-    retry: false,
-  });
+  const why = useQuery(queries.why({ viewer, about, edited, state }));
   if (why.isError) return <Notice kind="careful">{why.error.message}</Notice>;
   if (!why.data) return <p className="soft small">Following the rules…</p>;
   const { trace, remedies } = why.data;

@@ -1,16 +1,26 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { Button, Checkbox, Input, Radio, Select } from "antd";
 import { useCallback, useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { ApiError, api, data, type Schemas } from "../../api/client";
-import { useRoles } from "../../app/Tray";
-import { useWorkbench } from "../../app/workbench";
+import { queries, useChanged } from "../../api/queries";
+import { useRoles } from "../../state/directory";
+import { useWorkbench } from "../../state/workbench";
 import { plural } from "../../ui/figures";
+import { FilesStep } from "../../ui/files/FilesStep";
+import {
+  choicesOf,
+  confirmedTable,
+  faultOf,
+  type RelationshipChoice,
+  renamed,
+  type Source,
+  type TableChoice,
+  usable,
+} from "../../ui/files/sources";
 import { Notice } from "../../ui/Notice";
 import { TaskProgress } from "../../ui/TaskProgress";
-import { FilesStep } from "./FilesStep";
 import { RelationshipsStep } from "./RelationshipsStep";
-import { choicesOf, confirmedTable, faultOf, type RelationshipChoice, renamed, type Source, type TableChoice, usable } from "./sources";
 import { TablesStep } from "./TablesStep";
 import "./bring.css";
 
@@ -20,7 +30,7 @@ const STEPS = ["Files", "Tables", "Relationships", "Bring in"] as const;
 export default function BringScreen() {
   const bench = useWorkbench();
   const navigate = useNavigate();
-  const client = useQueryClient();
+  const changed = useChanged();
   const roles = useRoles();
   const [step, setStep] = useState(0);
   const [sources, setSources] = useState<Source[]>([]);
@@ -32,11 +42,7 @@ export default function BringScreen() {
   const [quarantine, setQuarantine] = useState(true);
   const [task, setTask] = useState<string | null>(null);
   const [made, setMade] = useState<string | null>(null);
-  const model = useQuery({
-    queryKey: ["model", into, "draft"],
-    queryFn: () => data(api.GET("/api/models/{model}", { params: { path: { model: into ?? "" } } })),
-    enabled: into !== null,
-  });
+  const model = useQuery({ ...queries.model(into ?? "", "draft"), enabled: into !== null });
   const existing = model.data?.document.tables ?? [];
   const present = into ? existing.map((table) => table.name) : [];
   const rolesOnIt = roles.data?.roles.filter((entry) => entry.role.model === into).length ?? 0;
@@ -81,11 +87,11 @@ export default function BringScreen() {
   const finished = useCallback(
     async (ended: Schemas["TaskAnswer"]) => {
       if (ended.state !== "done") return;
-      await client.invalidateQueries();
+      await changed("models", "data");
       setMade(ended.subject);
       bench.setModel(ended.subject);
     },
-    [client, bench.setModel],
+    [changed, bench.setModel],
   );
 
   const faults = tables.map((table) => faultOf(table, tables, present));
@@ -150,7 +156,7 @@ export default function BringScreen() {
         {step === 0 && (
           <>
             {bench.models.length > 0 && (
-              <div className="row" style={{ padding: "0 0 8px" }}>
+              <div className="row pad-around-0-0-8">
                 <Radio.Group
                   value={into === null ? "new" : "into"}
                   onChange={(event) => setInto(event.target.value === "new" ? null : (bench.model ?? null))}
@@ -162,7 +168,7 @@ export default function BringScreen() {
                 {into !== null && (
                   <Select
                     aria-label="Model to add to"
-                    style={{ minWidth: 180 }}
+                    className="least-180"
                     value={into ?? bench.model}
                     onChange={setInto}
                     options={bench.models.map((item) => ({ value: item.name, label: item.label }))}
@@ -186,15 +192,14 @@ export default function BringScreen() {
           />
         )}
         {step === 3 && !task && (
-          <div className="pad" style={{ maxWidth: 640 }}>
+          <div className="pad most-640">
             {into === null ? (
               <>
                 <div className="row fields">
                   <label htmlFor="model-name">Name of the model</label>
                   <Input
                     id="model-name"
-                    className="mono"
-                    style={{ width: 220 }}
+                    className="mono wide-220"
                     value={name}
                     placeholder="operations"
                     onChange={(event) => setName(event.target.value)}
@@ -202,7 +207,7 @@ export default function BringScreen() {
                   <label htmlFor="model-label">Label</label>
                   <Input
                     id="model-label"
-                    style={{ width: 220 }}
+                    className="wide-220"
                     value={label}
                     placeholder="Turbine operations"
                     onChange={(event) => setLabel(event.target.value)}

@@ -1,9 +1,9 @@
 import { Button, Checkbox, Select } from "antd";
 import { useState } from "react";
+import type { RelationshipChoice, TableChoice } from "../../ui/files/sources";
 import { splitName } from "../../ui/fullNames";
 import { Empty } from "../../ui/Notice";
 import { count } from "../../ui/Share";
-import type { RelationshipChoice, TableChoice } from "./sources";
 
 type Table = { name: string; key: string | null; columns: string[] };
 
@@ -34,7 +34,7 @@ export function RelationshipsStep({
       !relationships.some((item) => item.chosen && (item.from.startsWith(`${table.name}.`) || item.to.startsWith(`${table.name}.`))),
   );
   return (
-    <div className="pad" style={{ maxWidth: 980 }}>
+    <div className="pad most-980">
       <p className="soft">
         A relationship runs from a column of the table with many rows to the key of the table it looks up. Restrictions travel along it:
         whoever may see only some sites sees only their readings.
@@ -45,7 +45,7 @@ export function RelationshipsStep({
         </Empty>
       )}
       {relationships.length > 0 && (
-        <table className="data" style={{ marginTop: 8 }} data-testid="relationships">
+        <table className="data above-8" data-testid="relationships">
           <thead>
             <tr>
               <th>take</th>
@@ -78,28 +78,26 @@ export function RelationshipsStep({
                     <span className="soft">added by you</span>
                   ) : (
                     <>
-                      <span className="bar" style={{ width: 64 }} aria-hidden="true">
+                      <span className="bar wide-64" aria-hidden="true">
                         <i style={{ width: `${item.values ? (100 * item.values_found) / item.values : 0}%` }} />
                       </span>{" "}
                       {count(item.values_found)} of {count(item.values)}
                     </>
                   )}
                 </td>
-                <td style={{ whiteSpace: "normal" }} className="small">
-                  {item.evidence}
-                </td>
+                <td className="small wraps">{item.evidence}</td>
               </tr>
             ))}
           </tbody>
         </table>
       )}
-      <div className="row wrap" style={{ marginTop: 12 }}>
+      <div className="row wrap above-12">
         <Select
           showSearch
           optionFilterProp="label"
           aria-label="From column"
           placeholder="from column"
-          style={{ minWidth: 220 }}
+          className="least-220"
           value={from}
           onChange={setFrom}
           options={all.flatMap((table) =>
@@ -112,7 +110,7 @@ export function RelationshipsStep({
           optionFilterProp="label"
           aria-label="To key"
           placeholder="of table"
-          style={{ minWidth: 200 }}
+          className="least-200"
           value={to}
           onChange={setTo}
           options={all
@@ -147,7 +145,7 @@ export function RelationshipsStep({
         </Button>
       </div>
       {facts.length > 0 && relationships.length > 0 && (
-        <p className="soft small" style={{ marginTop: 10 }}>
+        <p className="soft small above-10">
           Stands alone so far: {facts.map((table) => table.name).join(", ")}. A restriction elsewhere does not reach it.
         </p>
       )}

@@ -1,10 +1,10 @@
 import { Button, Checkbox, Input, Select } from "antd";
 import { useState } from "react";
 import { plural } from "../../ui/figures";
+import { type ColumnChoice, faultOf, PERSONAL, type TableChoice } from "../../ui/files/sources";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
-import { type ColumnChoice, faultOf, PERSONAL, type TableChoice } from "./sources";
 
 /** So many columns are drawn at first. */
 const MOST = 50;
@@ -76,15 +76,14 @@ export function TablesStep({
           <label htmlFor="table-name">Table</label>
           <Input
             id="table-name"
-            className="mono"
-            style={{ width: 180 }}
+            className="mono wide-180"
             value={table.name}
             onChange={(event) => change(index, { ...table, name: event.target.value })}
           />
           <label htmlFor="table-label">Label</label>
           <Input
             id="table-label"
-            style={{ width: 180 }}
+            className="wide-180"
             value={table.label}
             onChange={(event) => change(index, { ...table, label: event.target.value })}
           />
@@ -93,7 +92,7 @@ export function TablesStep({
             id="table-key"
             aria-label="Key"
             allowClear
-            style={{ minWidth: 150 }}
+            className="least-150"
             placeholder="no key"
             value={table.key}
             onChange={(key) => change(index, { ...table, key: key ?? null })}
@@ -119,14 +118,14 @@ export function TablesStep({
               size="small"
               aria-label="Search columns"
               placeholder="search columns"
-              style={{ width: 160, marginLeft: 8 }}
+              className="wide-160 after-8"
               value={search}
               onChange={(event) => setSearch(event.target.value)}
             />
           )}
         </p>
         {fault && <Notice kind="bad">{fault}</Notice>}
-        <Scroll label="Columns" style={{ flex: 1, minHeight: 0 }}>
+        <Scroll label="Columns" className="scroll fill no-least-tall">
           <table className="data columns" data-testid="confirm-columns">
             <thead>
               <tr>
@@ -156,14 +155,13 @@ export function TablesStep({
                     <td>
                       <Input
                         size="small"
-                        className="mono"
+                        className="mono wide-140"
                         aria-label={`Name of ${proposed.header || column.name}`}
-                        style={{ width: 140 }}
                         value={column.name}
                         disabled={!column.take}
                         onChange={(event) => put(place, { name: event.target.value })}
                       />
-                      <div className="soft small cut" style={{ maxWidth: 140 }} title={proposed.header}>
+                      <div className="soft small cut most-140" title={proposed.header}>
                         {proposed.header || "(none)"}
                       </div>
                     </td>
@@ -171,7 +169,7 @@ export function TablesStep({
                       <Select
                         size="small"
                         aria-label={`Type of ${column.name}`}
-                        style={{ width: 104 }}
+                        className="wide-104"
                         value={column.type}
                         disabled={!column.take}
                         options={TYPES}
@@ -183,7 +181,7 @@ export function TablesStep({
                         <Select
                           size="small"
                           aria-label={`Spelling of ${column.name}`}
-                          style={{ width: 122, marginLeft: 4 }}
+                          className="wide-122 after-4"
                           value={column.spelling}
                           disabled={!column.take}
                           options={choices}
@@ -208,7 +206,7 @@ export function TablesStep({
                           size="small"
                           aria-label={`Words of ${column.name} read as blank`}
                           placeholder="words read as blank"
-                          style={{ minWidth: 180 }}
+                          className="least-180"
                           value={column.blanks}
                           onChange={(blanks) => put(place, { blanks })}
                         />

@@ -8,15 +8,11 @@ import { count } from "../../ui/Share";
 import { DerivedEditor } from "./DerivedEditor";
 import { MappingEditor } from "./MappingEditor";
 import type { ModelEdits } from "./useModelEdits";
+import { withTable } from "./withTable";
 
 type Table = Schemas["Table"];
 type Column = Schemas["Column"];
 type Profile = Schemas["TableProfile"];
-
-/** The model with one of its tables changed. */
-export function withTable(model: Model, name: string, change: (table: Table) => Table): Model {
-  return { ...model, tables: (model.tables ?? []).map((table) => (table.name === name ? change(table) : table)) };
-}
 
 const withColumns = (model: Model, table: string, names: string[], change: (column: Column) => Column): Model =>
   withTable(model, table, (item) => ({
@@ -95,7 +91,7 @@ export function ColumnsTab({
                       showSearch
                       optionFilterProp="label"
                       placeholder="a tag"
-                      style={{ width: 160 }}
+                      className="wide-160"
                       value={tag || null}
                       onSearch={setTag}
                       searchValue={tag}
@@ -161,7 +157,7 @@ export function ColumnsTab({
           )}
         </div>
       )}
-      <Scroll label="Columns" style={{ flex: 1, minHeight: 0 }}>
+      <Scroll label="Columns" className="scroll fill no-least-tall">
         <table className="data table-columns" data-testid="columns">
           <thead>
             <tr>

@@ -1,8 +1,9 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Button, Modal, Select } from "antd";
 import { useState } from "react";
-import { api, data, type Model, type Schemas } from "../../api/client";
-import { focusedViewer, useWorkbench } from "../../app/workbench";
+import type { Model, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import { focusedViewer, useWorkbench } from "../../state/workbench";
 import { shownValue } from "../../ui/figures";
 import { columnHeading } from "../../ui/fullNames";
 import { Notice } from "../../ui/Notice";
@@ -10,6 +11,7 @@ import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
 import { CubeTogether } from "./CubeTogether";
 import { type Axis, axesOf, type Drill, equals, inOrder } from "./cubeAxes";
+import "../../ui/rows-view.css";
 
 type Cube = Schemas["Cube"];
 /** A two-way table over a cube, as the focused viewer sees it: drilled along a hierarchy, with the rows beneath a number. */
@@ -39,22 +41,14 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
   const by = [rowLevel, columnLevel].flatMap((item) => (item ? [item.name] : []));
   const where = conditions.length > 0 ? conditions.join(" AND ") : null;
   const asked = useQuery({
-    queryKey: ["cube", model.name, cube.name, bench.state, viewer, by, measure, where],
-    queryFn: () =>
-      data(
-        api.POST("/api/evaluate", {
-          body: {
-            state: bench.state,
-            viewers: [viewer],
-            ask: [by, ...(columnLevel ? [[columnLevel.name]] : [])].map((columns) => ({
-              totals: { model: model.name, by: columns, measures: [measure], where, subtotals: true, cube: cube.name },
-            })),
-          },
-        }),
-      ),
+    ...queries.evaluated({
+      state: bench.state,
+      viewers: [viewer],
+      ask: [by, ...(columnLevel ? [[columnLevel.name]] : [])].map((columns) => ({
+        totals: { model: model.name, by: columns, measures: [measure], where, subtotals: true, cube: cube.name },
+      })),
+    }),
     enabled: by.length > 0 && measure !== "",
-    placeholderData: keepPreviousData,
-    retry: false,
   });
   const found = asked.data?.viewers[0]?.answers[0];
   const refused = found && "error" in found ? found.error.message : null;
@@ -95,7 +89,7 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
       <div className="row wrap asked">
         <Select
           aria-label="Measure"
-          style={{ minWidth: 150 }}
+          className="least-150"
           value={measure}
           onChange={setMeasure}
           options={(cube.measures ?? []).map((name) => ({
@@ -106,7 +100,7 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
         <span className="soft">by</span>
         <Select
           aria-label="Down"
-          style={{ minWidth: 140 }}
+          className="least-140"
           value={down.axis}
           onChange={(axis) => setDown({ axis, path: [] })}
           options={axes.map((axis) => ({ value: axis.key, label: axis.label, disabled: axis.key === across?.axis }))}
@@ -115,7 +109,7 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
         <Select
           aria-label="Across"
           allowClear
-          style={{ minWidth: 140 }}
+          className="least-140"
           value={across?.axis ?? null}
           placeholder="nothing"
           onChange={(axis) => setAcross(axis ? { axis, path: [] } : null)}
@@ -185,7 +179,7 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
         />
       )}
       {totals && !absent && !together && (
-        <Scroll label="Cube" busy={asked.isFetching} style={{ flex: 1, minHeight: 0 }}>
+        <Scroll label="Cube" busy={asked.isFetching} className="scroll fill no-least-tall">
           <table className="data cube" data-testid="cube">
             <thead>
               <tr>
@@ -277,16 +271,9 @@ function shownKey(value: unknown): string {
 function Beneath({ model, table, title, where, close }: { model: Model; table: string; title: string; where: string; close: () => void }) {
   const bench = useWorkbench();
   const viewer = focusedViewer(bench);
-  const asked = useQuery({
-    queryKey: ["beneath", model.name, table, where, bench.state, viewer],
-    queryFn: () =>
-      data(
-        api.POST("/api/evaluate", {
-          body: { state: bench.state, viewers: [viewer], ask: [{ rows: { model: model.name, table, where, limit: 200 } }] },
-        }),
-      ),
-    retry: false,
-  });
+  const asked = useQuery(
+    queries.evaluated({ state: bench.state, viewers: [viewer], ask: [{ rows: { model: model.name, table, where, limit: 200 } }] }),
+  );
   const found = asked.data?.viewers[0]?.answers[0];
   const rows = found && "rows" in found && "visible" in found ? found : null;
   return (
@@ -300,7 +287,7 @@ function Beneath({ model, table, title, where, close }: { model: Model; table: s
             {count(rows.visible)} rows of {table}
             {rows.rows.length < rows.visible && `, the first ${count(rows.rows.length)} shown`}
           </p>
-          <Scroll label="Rows beneath" style={{ maxHeight: 420 }}>
+          <Scroll label="Rows beneath" className="scroll low-420">
             <table className="data">
               <thead>
                 <tr>

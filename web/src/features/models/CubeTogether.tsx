@@ -1,6 +1,7 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, data, type PinnedViewer, type Schemas } from "../../api/client";
-import { useWorkbench } from "../../app/workbench";
+import { useQuery } from "@tanstack/react-query";
+import type { PinnedViewer, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import { useWorkbench } from "../../state/workbench";
 import { shownValue } from "../../ui/figures";
 import { columnHeading } from "../../ui/fullNames";
 import { Letter } from "../../ui/Letter";
@@ -16,15 +17,7 @@ export function CubeTogether({ question, level, format }: Props) {
     { title: "all data", viewer: { all_data: true } },
     ...bench.pins.map((pin) => ({ title: pin.title, viewer: pin.viewer })),
   ];
-  const asked = useQuery({
-    queryKey: ["cube", "together", question, bench.state, seen.map((item) => item.viewer)],
-    queryFn: () =>
-      data(
-        api.POST("/api/evaluate", { body: { state: bench.state, viewers: seen.map((item) => item.viewer), ask: [{ totals: question }] } }),
-      ),
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const asked = useQuery(queries.evaluated({ state: bench.state, viewers: seen.map((item) => item.viewer), ask: [{ totals: question }] }));
   if (asked.isError) return <Notice kind="bad">{asked.error.message}</Notice>;
   const answers = (asked.data?.viewers ?? []).map((entry) => {
     const found = entry.answers[0];
@@ -36,7 +29,7 @@ export function CubeTogether({ question, level, format }: Props) {
   const value = (answer: Schemas["TotalsAnswer"] | null | undefined, key: string) =>
     answer?.lines.find((line) => JSON.stringify(line.key[0]) === key)?.values[0];
   return (
-    <Scroll label="The cube for every viewer" busy={asked.isFetching} style={{ flex: 1, minHeight: 0 }}>
+    <Scroll label="The cube for every viewer" busy={asked.isFetching} className="scroll fill no-least-tall">
       <table className="data cube" data-testid="cube-together">
         <thead>
           <tr>

@@ -42,7 +42,7 @@ export default function CubesView({
           </button>
         ))}
         {editable && (
-          <Button size="small" style={{ marginTop: 8 }} onClick={() => setEditing("new")}>
+          <Button size="small" className="above-8" onClick={() => setEditing("new")}>
             + cube
           </Button>
         )}
@@ -212,9 +212,7 @@ function DimensionLine({
 }) {
   return (
     <>
-      <span className="soft" style={{ paddingLeft: 12 }}>
-        {dimension.table} by
-      </span>
+      <span className="soft inset-12">{dimension.table} by</span>
       <Select
         aria-label={`Hierarchies of ${dimension.table}`}
         mode="multiple"

@@ -1,12 +1,13 @@
 import { Input, Modal } from "antd";
 import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
+import { useVocabulary } from "../../state/directory";
 import { ConditionEditor } from "../../ui/ConditionEditor";
 import { shownValue } from "../../ui/figures";
-import { withTable } from "./ColumnsTab";
 import { Refused } from "./Refused";
 import { expressionNames, useExpressionTry } from "./useExpressionTry";
 import type { ModelEdits } from "./useModelEdits";
+import { withTable } from "./withTable";
 
 type Table = Schemas["Table"];
 type Column = Schemas["Column"];
@@ -27,6 +28,7 @@ export function DerivedEditor({
 }) {
   const [name, setName] = useState(column?.name ?? "");
   const [expression, setExpression] = useState(column?.expression ?? "");
+  const words = useVocabulary();
   const tried = useExpressionTry(model.name, table.name, column?.name ?? null, expression, "column");
   const found = expression.trim() === "" ? undefined : tried.data;
   const taken = column === null && (table.columns ?? []).some((item) => item.name === name.trim());
@@ -63,12 +65,11 @@ export function DerivedEditor({
       okButtonProps={{ disabled: !ready, loading: edits.saving }}
       onOk={() => void save()}
     >
-      <div className="row fields" style={{ marginBottom: 8 }}>
+      <div className="row fields below-8">
         <label htmlFor="derived-name">Name</label>
         <Input
           id="derived-name"
-          className="mono"
-          style={{ width: 220 }}
+          className="mono wide-220"
           value={name}
           disabled={column !== null}
           onChange={(event) => setName(event.target.value)}
@@ -79,7 +80,7 @@ export function DerivedEditor({
         label="Expression"
         value={expression}
         onChange={setExpression}
-        names={expressionNames(model, table.name, "column")}
+        names={expressionNames(model, table.name, "column", words)}
         problem={found?.problem ?? null}
         hint="COALESCE(curtailed_kwh, 0)"
       />

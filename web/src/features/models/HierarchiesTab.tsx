@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Input, Radio, Select } from "antd";
 import { useState } from "react";
-import { api, data, type Model, type Schemas } from "../../api/client";
-import { focusedViewer, useWorkbench } from "../../app/workbench";
+import type { Model, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import { focusedViewer, useWorkbench } from "../../state/workbench";
 import { Empty } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
@@ -75,7 +76,7 @@ export function HierarchiesTab({ model, table, edits, editable }: { model: Model
             }}
           />
         ) : (
-          <Button size="small" style={{ marginTop: 8 }} onClick={() => setAdding(true)}>
+          <Button size="small" className="above-8" onClick={() => setAdding(true)}>
             + hierarchy
           </Button>
         ))}
@@ -86,17 +87,12 @@ export function HierarchiesTab({ model, table, edits, editable }: { model: Model
 function Members({ model, hierarchy }: { model: string; hierarchy: string }) {
   const bench = useWorkbench();
   const viewer = focusedViewer(bench);
-  const asked = useQuery({
-    queryKey: ["members", model, hierarchy, bench.state, viewer],
-    queryFn: () =>
-      data(api.POST("/api/evaluate", { body: { state: bench.state, viewers: [viewer], ask: [{ members: { model, hierarchy } }] } })),
-    retry: false,
-  });
+  const asked = useQuery(queries.evaluated({ state: bench.state, viewers: [viewer], ask: [{ members: { model, hierarchy } }] }));
   const found = asked.data?.viewers[0]?.answers[0];
   if (!found) return <p className="soft small">Counting…</p>;
   if (!("members" in found)) return <p className="small hid pad">Absent for this viewer.</p>;
   return (
-    <Scroll label={`Members of ${hierarchy}`} style={{ maxHeight: 260 }}>
+    <Scroll label={`Members of ${hierarchy}`} className="scroll low-260">
       <table className="data members">
         <tbody>
           {found.members.slice(0, 400).map((member) => (
@@ -139,7 +135,7 @@ function NewHierarchy({
     <div className="adding">
       <div className="row wrap fields">
         <label htmlFor="hierarchy-name">Name</label>
-        <Input id="hierarchy-name" className="mono" style={{ width: 180 }} value={name} onChange={(event) => setName(event.target.value)} />
+        <Input id="hierarchy-name" className="mono wide-180" value={name} onChange={(event) => setName(event.target.value)} />
         <Radio.Group
           value={kind}
           onChange={(event) => setKind(event.target.value)}
@@ -149,7 +145,7 @@ function NewHierarchy({
           ]}
         />
       </div>
-      <div className="row wrap fields" style={{ marginTop: 6 }}>
+      <div className="row wrap fields above-6">
         {kind === "levels" ? (
           <>
             <span className="soft">coarse to fine</span>
@@ -157,7 +153,7 @@ function NewHierarchy({
               mode="multiple"
               optionFilterProp="label"
               aria-label="Levels, coarse to fine"
-              style={{ minWidth: 300 }}
+              className="least-300"
               value={levels}
               onChange={setLevels}
               placeholder="area, district, site"
@@ -171,7 +167,7 @@ function NewHierarchy({
             </span>
             <Select
               aria-label="Parent column"
-              style={{ minWidth: 180 }}
+              className="least-180"
               value={parent}
               onChange={setParent}
               options={columns.filter((column) => column !== tableKey).map((column) => ({ value: column, label: column }))}

@@ -1,17 +1,18 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { App, Button, Popconfirm } from "antd";
 import { useNavigate } from "react-router-dom";
 import { api, data } from "../../api/client";
+import { useChanged } from "../../api/queries";
 
 /** From now on the table's lines are kept here, one by one, dated, with who added what and why. */
 export function KeepHere({ model, table, rows }: { model: string; table: string; rows: number }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const navigate = useNavigate();
   const { message } = App.useApp();
   const keep = useMutation({
     mutationFn: () => data(api.POST("/api/models/{model}/tables/{table}/kept", { params: { path: { model, table } } })),
     onSuccess: async () => {
-      await client.invalidateQueries();
+      await changed("data");
       navigate(`/models/lines/${encodeURIComponent(table)}`);
     },
     onError: (error) => message.error(error.message),

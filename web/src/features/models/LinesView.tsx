@@ -1,7 +1,8 @@
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { App, AutoComplete, Button, Input, Modal, Popconfirm } from "antd";
 import { useEffect, useMemo, useState } from "react";
 import { api, data, type Model, type Schemas } from "../../api/client";
+import { queries, useChanged } from "../../api/queries";
 import { ConfirmImpact } from "../../ui/ConfirmImpact";
 import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
@@ -17,11 +18,7 @@ const HEIGHT = 200;
 /** A table kept here as a grid: people and values are picked, mistakes pointed out as they are typed, every change dated. */
 export default function LinesView({ model, table, close }: { model: Model; table: string; close: () => void }) {
   const path = { model: model.name, table };
-  const asked = useQuery({
-    queryKey: ["lines", model.name, table],
-    queryFn: () => data(api.GET("/api/models/{model}/tables/{table}/lines", { params: { path } })),
-    retry: false,
-  });
+  const asked = useQuery(queries.lines(path));
   if (asked.isError) {
     return (
       <div className="pad">
@@ -36,7 +33,7 @@ export default function LinesView({ model, table, close }: { model: Model; table
 
 function Grid({ path, lines, close }: { path: { model: string; table: string }; lines: Lines; close: () => void }) {
   const columns = (lines.table.columns ?? []).filter((column) => !column.expression && !column.mapping);
-  const client = useQueryClient();
+  const changed = useChanged();
   const { message } = App.useApp();
   const [edits, setEdits] = useState<LineEdits>(NO_EDITS);
   const [past, setPast] = useState<LineEdits[]>([]);
@@ -67,12 +64,7 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
   }, [dirty]);
   const typed = useMemo(() => [...Object.values(edits.changed), ...edits.added.map((item) => item.values)], [edits]);
   const settled = useDelayed(typed, 200);
-  const check = useQuery({
-    queryKey: ["lines-check", path, settled],
-    queryFn: () => data(api.POST("/api/models/{model}/tables/{table}/lines/check", { params: { path }, body: { lines: settled } })),
-    enabled: settled.length > 0,
-    placeholderData: keepPreviousData,
-  });
+  const check = useQuery({ ...queries.linesChecked(path, { lines: settled }), enabled: settled.length > 0 });
   const changedIds = Object.keys(edits.changed).map(Number);
   const faultsOf = (line: Line): Schemas["Fault"][] => {
     const place = changedIds.indexOf(line.id);
@@ -102,7 +94,7 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
   const stop = async () => {
     try {
       await data(api.DELETE("/api/models/{model}/tables/{table}/kept", { params: { path } }));
-      await client.invalidateQueries({ queryKey: ["profile"] });
+      await changed("data");
       close();
     } catch (error) {
       message.error((error as Error).message);
@@ -142,7 +134,7 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
           allowClear
           aria-label="Search lines"
           placeholder="search"
-          style={{ width: 160 }}
+          className="wide-160"
           value={search}
           onChange={(event) => setSearch(event.target.value)}
         />
@@ -166,7 +158,7 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
           pointed out here.
         </Notice>
       )}
-      <Scroll label="Lines" style={{ flex: 1, minHeight: 0, border: "1px solid var(--line2)" }}>
+      <Scroll label="Lines" className="scroll fill no-least-tall edged">
         <table className="data grid-lines" data-testid="lines">
           <thead>
             <tr>
@@ -243,7 +235,7 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
                   <td className="small soft nowrap">
                     {new Date(line.added_at).toLocaleDateString("en-GB")} {line.added_by}
                   </td>
-                  <td className="small soft cut" style={{ maxWidth: 140 }} title={line.reason}>
+                  <td className="small soft cut most-140" title={line.reason}>
                     {line.reason}
                   </td>
                   <td>
@@ -285,7 +277,7 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
           <Input
             aria-label="Why"
             placeholder="why: kept with the lines"
-            style={{ width: 300 }}
+            className="wide-300"
             value={reason}
             onChange={(event) => setReason(event.target.value)}
           />
@@ -356,7 +348,7 @@ function Cell({
         size="small"
         variant="borderless"
         disabled={disabled}
-        style={{ width: "100%", minWidth: 120 }}
+        className="full least-120"
         options={options}
         value={now}
         onChange={(written: string) => setText(written ?? "")}
@@ -417,15 +409,12 @@ function Paste({ columns, close, add }: { columns: Schemas["Column"][]; close: (
 }
 
 function History({ path, columns, close }: { path: { model: string; table: string }; columns: string[]; close: () => void }) {
-  const asked = useQuery({
-    queryKey: ["lines-history", path],
-    queryFn: () => data(api.GET("/api/models/{model}/tables/{table}/lines/history", { params: { path } })),
-  });
+  const asked = useQuery(queries.linesHistory(path));
   return (
     <Modal open width={900} title={`History of ${path.table}`} onCancel={close} footer={<Button onClick={close}>Close</Button>}>
       {asked.isPending && <p className="soft">Opening…</p>}
       {asked.data && (
-        <Scroll label="History" style={{ maxHeight: 480 }}>
+        <Scroll label="History" className="scroll low-480">
           <table className="data">
             <thead>
               <tr>

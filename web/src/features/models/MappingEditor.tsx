@@ -1,13 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Checkbox, Input, Modal, Select } from "antd";
 import { useState } from "react";
-import { api, data, type Model, type Schemas } from "../../api/client";
+import type { Model, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
 import { plural } from "../../ui/figures";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
-import { withTable } from "./ColumnsTab";
 import { Refused } from "./Refused";
 import type { ModelEdits } from "./useModelEdits";
+import { withTable } from "./withTable";
 
 type Table = Schemas["Table"];
 type Column = Schemas["Column"];
@@ -39,16 +40,7 @@ export function MappingEditor({
   const [group, setGroup] = useState("");
   const [search, setSearch] = useState("");
   const [hierarchy, setHierarchy] = useState<string | null>(null);
-  const values = useQuery({
-    queryKey: ["values", model.name, table.name, of, search],
-    queryFn: () =>
-      data(
-        api.GET("/api/models/{model}/values/{table}/{column}", {
-          params: { path: { model: model.name, table: table.name, column: of ?? "" }, query: { search } },
-        }),
-      ),
-    enabled: of !== null,
-  });
+  const values = useQuery({ ...queries.values(model.name, table.name, of ?? "", search), enabled: of !== null });
   const fitting = (model.hierarchies ?? []).filter((item) => item.table === table.name && of !== null && (item.levels ?? []).includes(of));
   const known = [...new Set(Object.values(groups).filter((value): value is string => value !== null))].sort();
   const taken = column === null && (table.columns ?? []).some((item) => item.name === name.trim());
@@ -104,12 +96,12 @@ export function MappingEditor({
       okButtonProps={{ disabled: !ready, loading: edits.saving }}
       onOk={() => void save()}
     >
-      <div className="row wrap fields" style={{ marginBottom: 8 }}>
+      <div className="row wrap fields below-8">
         <label htmlFor="mapping-of">Values of</label>
         <Select
           id="mapping-of"
           aria-label="Values of"
-          style={{ minWidth: 160 }}
+          className="least-160"
           disabled={column !== null}
           value={of}
           placeholder="a column"
@@ -123,8 +115,7 @@ export function MappingEditor({
         <label htmlFor="mapping-name">become the column</label>
         <Input
           id="mapping-name"
-          className="mono"
-          style={{ width: 180 }}
+          className="mono wide-180"
           value={name}
           disabled={column !== null}
           onChange={(event) => setName(event.target.value)}
@@ -133,12 +124,12 @@ export function MappingEditor({
       </div>
       {of !== null && (
         <>
-          <div className="row wrap" style={{ marginBottom: 6 }}>
+          <div className="row wrap below-6">
             <Input
               allowClear
               aria-label="Search values"
               placeholder="search values"
-              style={{ width: 180 }}
+              className="wide-180"
               value={search}
               onChange={(event) => setSearch(event.target.value)}
             />
@@ -148,7 +139,7 @@ export function MappingEditor({
               showSearch
               optionFilterProp="label"
               allowClear
-              style={{ width: 180 }}
+              className="wide-180"
               placeholder="a group, new or known"
               value={group || null}
               searchValue={group}
@@ -160,7 +151,7 @@ export function MappingEditor({
               {group.trim() ? "Put under it" : "Take out of groups"}
             </Button>
           </div>
-          <Scroll label="Values" style={{ maxHeight: 260, border: "1px solid var(--line2)" }}>
+          <Scroll label="Values" className="scroll low-260 edged">
             <table className="data">
               <thead>
                 <tr>
@@ -208,7 +199,7 @@ export function MappingEditor({
             <label htmlFor="mapping-else">All other values</label>
             <Input
               id="mapping-else"
-              style={{ width: 160 }}
+              className="wide-160"
               placeholder="stay blank"
               value={otherwise}
               onChange={(event) => setOtherwise(event.target.value)}
@@ -220,7 +211,7 @@ export function MappingEditor({
                   id="mapping-level"
                   aria-label="Hierarchy"
                   allowClear
-                  style={{ minWidth: 150 }}
+                  className="least-150"
                   placeholder="no hierarchy"
                   value={hierarchy}
                   onChange={(value) => setHierarchy(value ?? null)}

@@ -1,6 +1,7 @@
 import { Button, Input, Modal } from "antd";
 import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
+import { useVocabulary } from "../../state/directory";
 import { ConditionEditor } from "../../ui/ConditionEditor";
 import { DialogFooter } from "../../ui/DialogFooter";
 import { withUnit } from "../../ui/figures";
@@ -38,7 +39,7 @@ export function MeasuresTab({ model, table, edits, editable }: { model: Model; t
         </div>
       ))}
       {editable && (
-        <Button size="small" style={{ marginTop: 8 }} onClick={() => setEditing("new")}>
+        <Button size="small" className="above-8" onClick={() => setEditing("new")}>
           + measure
         </Button>
       )}
@@ -79,6 +80,7 @@ function MeasureEditor({
   const [format, setFormat] = useState(measure?.format ?? "");
   const [tags, setTags] = useState((measure?.tags ?? []).join(", "));
   const [expression, setExpression] = useState(measure?.expression ?? "");
+  const words = useVocabulary();
   const tried = useExpressionTry(model.name, table.name, measure?.name ?? null, expression, "measure");
   const found = expression.trim() === "" ? undefined : tried.data;
   const taken = measure === null && (model.measures ?? []).some((item) => item.name === name.trim());
@@ -126,35 +128,34 @@ function MeasureEditor({
       okButtonProps={{ disabled: !ready, loading: edits.saving }}
       onOk={() => void save()}
     >
-      <div className="row wrap fields" style={{ marginBottom: 8 }}>
+      <div className="row wrap fields below-8">
         <label htmlFor="measure-name">Name</label>
         <Input
           id="measure-name"
-          className="mono"
-          style={{ width: 160 }}
+          className="mono wide-160"
           value={name}
           disabled={measure !== null}
           onChange={(event) => setName(event.target.value)}
         />
         <label htmlFor="measure-label">Label</label>
-        <Input id="measure-label" style={{ width: 160 }} value={label} onChange={(event) => setLabel(event.target.value)} />
+        <Input id="measure-label" className="wide-160" value={label} onChange={(event) => setLabel(event.target.value)} />
         <label htmlFor="measure-unit">Unit</label>
         <Input
           id="measure-unit"
-          style={{ width: 80 }}
+          className="wide-80"
           value={format}
           placeholder="kWh, %"
           onChange={(event) => setFormat(event.target.value)}
         />
         <label htmlFor="measure-tags">Tags</label>
-        <Input id="measure-tags" style={{ width: 120 }} value={tags} onChange={(event) => setTags(event.target.value)} />
+        <Input id="measure-tags" className="wide-120" value={tags} onChange={(event) => setTags(event.target.value)} />
       </div>
       {taken && <p className="warn">There is a measure {name} already.</p>}
       <ConditionEditor
         label="Expression"
         value={expression}
         onChange={setExpression}
-        names={expressionNames(model, table.name, "measure")}
+        names={expressionNames(model, table.name, "measure", words)}
         problem={found?.problem ?? null}
         hint="SUM(energy_kwh)"
       />
@@ -164,7 +165,7 @@ function MeasureEditor({
         </p>
       )}
       {found && !found.problem && (
-        <div className="small" data-testid="tried" style={{ marginTop: 6 }}>
+        <div className="small above-6" data-testid="tried">
           <p>
             Over all data now: <b>{withUnit(found.value, format || null) || "no value"}</b>
             {tried.isFetching && <span className="soft"> …</span>}

@@ -148,7 +148,7 @@ export function ModelMap({
                     ) : absent ? (
                       <span className="small">absent</span>
                     ) : (
-                      <span className="small shares">
+                      <span className="small map-shares">
                         <Share visible={seen?.visible ?? 0} rows={seen?.rows ?? 0} width={40} />
                       </span>
                     )}

@@ -2,11 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { Button, Select } from "antd";
 import { lazy, Suspense, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router-dom";
-import { api, data, type ModelAnswer, type PinnedViewer } from "../../api/client";
-import { useRoles } from "../../app/Tray";
-import { focusedViewer, useModel, useWorkbench } from "../../app/workbench";
+import type { ModelAnswer, PinnedViewer } from "../../api/client";
+import { queries } from "../../api/queries";
+import { useRoles } from "../../state/directory";
+import { useEditKeys } from "../../state/keys";
+import { focusedViewer, useModel, useWorkbench } from "../../state/workbench";
 import { plural } from "../../ui/figures";
-import { useEditKeys } from "../../ui/keys";
 import { Empty, Notice } from "../../ui/Notice";
 import { ModelMap } from "./ModelMap";
 import { RefreshReport } from "./RefreshReport";
@@ -32,7 +33,7 @@ export default function ModelsScreen() {
             Start with the files your tables are in: CSV, XLSX or Parquet. Moorland proposes types, keys and relationships; you confirm
             them.
           </p>
-          <p style={{ marginTop: 10 }}>
+          <p className="above-10">
             <Button type="primary" onClick={() => navigate("/models/bring")}>
               Bring data in
             </Button>
@@ -55,16 +56,8 @@ function OneModel({ model }: { model: ModelAnswer }) {
   const document = model.document;
   const [shown, setShown] = useState<string[] | null>(null);
   const viewer = focusedViewer(bench);
-  const share = useQuery({
-    queryKey: ["share", document.name, bench.state, viewer],
-    queryFn: () => data(api.POST("/api/effect", { body: { state: bench.state, model: document.name, viewers: [viewer] } })),
-    enabled: bench.focus > 0,
-    retry: false,
-  });
-  const refreshes = useQuery({
-    queryKey: ["refreshes", document.name],
-    queryFn: () => data(api.GET("/api/models/{model}/refreshes", { params: { path: { model: document.name } } })),
-  });
+  const share = useQuery({ ...queries.effect({ state: bench.state, model: document.name, viewers: [viewer] }), enabled: bench.focus > 0 });
+  const refreshes = useQuery(queries.refreshes(document.name));
   const own = useMemo(() => (roles.data?.roles ?? []).filter((entry) => entry.role.model === document.name), [roles.data, document.name]);
   const held = useMemo(
     () => own.filter((entry) => holds(entry.holders, entry.role.name, viewer)).map((entry) => entry.role.name),
@@ -108,7 +101,7 @@ function OneModel({ model }: { model: ModelAnswer }) {
             optionFilterProp="label"
             aria-label="Roles whose restrictions are drawn"
             placeholder="draw the restrictions of…"
-            style={{ minWidth: 210, maxWidth: 360 }}
+            className="least-210 most-360"
             maxTagCount="responsive"
             value={chosenRoles}
             onChange={setShown}

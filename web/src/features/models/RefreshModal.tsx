@@ -1,17 +1,16 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { Button, Modal, Select } from "antd";
 import { useCallback, useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { api, data, type Schemas } from "../../api/client";
+import { useChanged } from "../../api/queries";
+import { FilesStep } from "../../ui/files/FilesStep";
+import type { Source } from "../../ui/files/sources";
 import { Notice } from "../../ui/Notice";
 import { TaskProgress } from "../../ui/TaskProgress";
-import { FilesStep } from "../bring/FilesStep";
-import type { Source } from "../bring/sources";
-import "../bring/bring.css";
 
 /** New content for a table: a file is matched with its columns, staged and compared; nobody sees it before it is accepted. */
 export function RefreshModal({ model, table, close }: { model: string; table: Schemas["Table"]; close: () => void }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const navigate = useNavigate();
   const [sources, setSources] = useState<Source[]>([]);
   const [places, setPlaces] = useState<Record<string, number>>({});
@@ -48,11 +47,11 @@ export function RefreshModal({ model, table, close }: { model: string; table: Sc
   const finished = useCallback(
     async (ended: Schemas["TaskAnswer"]) => {
       if (ended.state !== "done") return;
-      await client.invalidateQueries({ queryKey: ["refreshes"] });
+      await changed("data");
       close();
       navigate("/models/refreshes");
     },
-    [client, close, navigate],
+    [changed, close, navigate],
   );
   return (
     <Modal
@@ -71,7 +70,7 @@ export function RefreshModal({ model, table, close }: { model: string; table: Sc
           <Button onClick={() => setTask(null)}>Back to the file</Button>
         </>
       ) : (
-        <div style={{ height: 460, display: "flex", flexDirection: "column" }}>
+        <div className="tall-460 as-flex as-column">
           <FilesStep sources={sources} change={setSources} one />
           {source && !source.grid.refused && (
             <div>
@@ -88,7 +87,7 @@ export function RefreshModal({ model, table, close }: { model: string; table: Sc
                         allowClear
                         aria-label={`File column for ${column.name}`}
                         placeholder="leave blank"
-                        style={{ width: 150 }}
+                        className="wide-150"
                         value={places[column.name] ?? null}
                         onChange={(place) =>
                           setPlaces(

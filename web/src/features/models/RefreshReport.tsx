@@ -1,6 +1,7 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { App, Button, Popconfirm } from "antd";
 import { api, data, type Schemas } from "../../api/client";
+import { useChanged } from "../../api/queries";
 import { plural } from "../../ui/figures";
 import { Impact } from "../../ui/Impact";
 import { Notice } from "../../ui/Notice";
@@ -20,22 +21,22 @@ function Values({ moved, word }: { moved: Schemas["ValuesMoved"]; word: string }
 
 /** What a staged refresh would change; it is accepted, or dropped, and until then nobody sees it. */
 export function RefreshReport({ staged }: { staged: Staged }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const { message } = App.useApp();
   const { report } = staged;
   const path = { key: staged.id };
   const accept = useMutation({
     mutationFn: () => data(api.POST("/api/refreshes/{key}", { params: { path } })),
     onSuccess: async () => {
-      await client.invalidateQueries();
+      await changed("models", "data");
       message.success(`${staged.table} now holds what was in ${staged.source}.`);
     },
-    onError: () => client.invalidateQueries({ queryKey: ["refreshes"] }),
+    onError: () => changed("data"),
   });
   const drop = useMutation({
     mutationFn: () => data(api.DELETE("/api/refreshes/{key}", { params: { path } })),
     onSuccess: async () => {
-      await client.invalidateQueries({ queryKey: ["refreshes"] });
+      await changed("data");
       message.success("Dropped. Nothing was changed.");
     },
   });

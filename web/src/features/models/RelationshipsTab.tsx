@@ -52,7 +52,7 @@ export function RelationshipsTab({
                   <Select
                     size="small"
                     aria-label={`What ${from} carries`}
-                    style={{ width: 170 }}
+                    className="wide-170"
                     value={item.carries_up ? "down_and_up" : "down"}
                     options={CARRIES}
                     onChange={(carries) =>
@@ -80,7 +80,7 @@ export function RelationshipsTab({
               )}
             </div>
             <div className="row wrap small">
-              <span className="bar" style={{ width: 96 }} aria-hidden="true">
+              <span className="bar wide-96" aria-hidden="true">
                 <i style={{ width: `${item.rows ? (100 * item.matched) / item.rows : 0}%` }} />
               </span>
               <span>
@@ -102,11 +102,11 @@ export function RelationshipsTab({
         );
       })}
       {editable && (
-        <div className="row wrap" style={{ marginTop: 10 }}>
+        <div className="row wrap above-10">
           <Select
             aria-label="Column of this table"
             placeholder="a column of this table"
-            style={{ minWidth: 190 }}
+            className="least-190"
             value={column}
             onChange={setColumn}
             options={columnsOf(table).map((item) => ({ value: item.name, label: item.name }))}
@@ -117,7 +117,7 @@ export function RelationshipsTab({
             optionFilterProp="label"
             aria-label="Table looked up"
             placeholder="a table with a key"
-            style={{ minWidth: 190 }}
+            className="least-190"
             value={to}
             onChange={setTo}
             options={(model.tables ?? [])

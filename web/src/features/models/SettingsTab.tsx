@@ -1,13 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Input, Popconfirm, Select, Switch } from "antd";
 import { useState } from "react";
-import { api, data, type Model, type Schemas } from "../../api/client";
+import type { Model, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import { useVocabulary } from "../../state/directory";
 import { ConditionEditor } from "../../ui/ConditionEditor";
 import { Notice } from "../../ui/Notice";
 import { useDelayed } from "../../ui/useDelayed";
-import { withTable } from "./ColumnsTab";
 import { expressionNames } from "./useExpressionTry";
 import type { ModelEdits } from "./useModelEdits";
+import { withTable } from "./withTable";
 
 type Table = Schemas["Table"];
 
@@ -29,9 +31,9 @@ export function SettingsTab({
   const [alias, setAlias] = useState("");
   const set = (part: Partial<Table>) => setDraft({ ...draft, ...part });
   const filter = useDelayed((draft.base_filter ?? "").trim(), 200);
+  const words = useVocabulary();
   const check = useQuery({
-    queryKey: ["check", model.name, table.name, filter, "rows"],
-    queryFn: () => data(api.POST("/api/check", { body: { model: model.name, table: table.name, where: filter, kind: "rows" } })),
+    ...queries.checked({ model: model.name, table: table.name, where: filter, kind: "rows" }),
     enabled: filter !== "" && !table.alias_of,
   });
   const problem =
@@ -124,7 +126,7 @@ export function SettingsTab({
                 label="Base filter"
                 value={draft.base_filter ?? ""}
                 onChange={(base_filter) => set({ base_filter })}
-                names={expressionNames(model, table.name, "column")}
+                names={expressionNames(model, table.name, "column", words)}
                 problem={problem as Schemas["ProblemShape"] | null}
                 hint="no filter; for example status <> 'closed'"
               />

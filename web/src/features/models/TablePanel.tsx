@@ -2,8 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { Button } from "antd";
 import { useState } from "react";
 import { NavLink } from "react-router-dom";
-import { api, data, type ModelAnswer, type ModelShare } from "../../api/client";
-import { useWorkbench } from "../../app/workbench";
+import type { ModelAnswer, ModelShare } from "../../api/client";
+import { queries } from "../../api/queries";
+import { useWorkbench } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
 import { RowsView } from "../../ui/RowsView";
 import { count } from "../../ui/Share";
@@ -15,7 +16,6 @@ import { RefreshModal } from "./RefreshModal";
 import { RelationshipsTab } from "./RelationshipsTab";
 import { SettingsTab } from "./SettingsTab";
 import type { ModelEdits } from "./useModelEdits";
-import "../viewers/viewers.css";
 
 const TABS = ["Columns", "Rows", "Relationships", "Hierarchies", "Measures", "Settings"] as const;
 
@@ -39,12 +39,7 @@ export default function TablePanel({
   const written = (model.document.tables ?? []).find((item) => item.name === name);
   const original = written?.alias_of ? (model.document.tables ?? []).find((item) => item.name === written.alias_of) : undefined;
   const table = written && original ? { ...written, columns: original.columns, key: original.key } : written;
-  const profile = useQuery({
-    queryKey: ["profile", model.document.name, name, model.version],
-    queryFn: () => data(api.GET("/api/models/{model}/tables/{table}", { params: { path: { model: model.document.name, table: name } } })),
-    retry: false,
-    staleTime: 60_000,
-  });
+  const profile = useQuery(queries.profile(model.document.name, name));
   if (!table) return <Notice kind="bad">There is no table {name} in this model.</Notice>;
   const editable = bench.state === "draft";
   const held = profile.data;
@@ -111,7 +106,7 @@ export default function TablePanel({
             />
           )}
           {tab === "Rows" && (
-            <div className="viewers" style={{ flex: 1 }}>
+            <div className="viewers fill">
               <RowsView model={model} fixed={name} />
             </div>
           )}

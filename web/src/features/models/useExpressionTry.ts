@@ -1,26 +1,23 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, data, type Model } from "../../api/client";
+import { useQuery } from "@tanstack/react-query";
+import type { Model, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
 import type { Known } from "../../ui/ConditionEditor";
 import { splitName } from "../../ui/fullNames";
 import { useDelayed } from "../../ui/useDelayed";
+
+type Words = Pick<Schemas["VocabularyAnswer"], "functions" | "aggregates">;
 
 /** What an expression gives over all data, tried as it is typed. */
 export function useExpressionTry(model: string, table: string, name: string | null, expression: string, kind: "measure" | "column") {
   const settled = useDelayed(expression.trim(), 200);
   return useQuery({
-    queryKey: ["try-expression", model, table, name, settled, kind],
-    queryFn: ({ signal }) =>
-      data(api.POST("/api/models/{model}/try", { signal, params: { path: { model } }, body: { table, name, expression: settled, kind } })),
+    ...queries.expression(model, { table, name, expression: settled, kind }),
     enabled: settled !== "" && table !== "",
-    placeholderData: keepPreviousData,
-    retry: false,
   });
 }
 
-const FUNCTIONS = "LOWER UPPER TRIM CHAR_LENGTH SUBSTRING COALESCE NULLIF ABS ROUND EXTRACT CAST".split(" ");
-
 /** Names an expression on a table can use: its columns, those of its lookups, functions, and for measures aggregates and other measures. */
-export function expressionNames(model: Model, table: string, kind: "measure" | "column"): Known[] {
+export function expressionNames(model: Model, table: string, kind: "measure" | "column", words: Words): Known[] {
   const reached = new Set<string>();
   const waiting = [table];
   for (let name = waiting.pop(); name !== undefined; name = waiting.pop()) {
@@ -42,10 +39,10 @@ export function expressionNames(model: Model, table: string, kind: "measure" | "
     ...[...reached].flatMap((name) => columnsOf(name).map((column) => ({ label: `${name}.${column.name}`, detail: column.type }))),
     ...(kind === "measure"
       ? [
-          ..."SUM AVG MIN MAX COUNT".split(" ").map((label) => ({ label, detail: "aggregate" })),
+          ...words.aggregates.map((label) => ({ label, detail: "aggregate" })),
           ...(model.measures ?? []).map((measure) => ({ label: `measure.${measure.name}`, detail: "measure" })),
         ]
       : []),
-    ...FUNCTIONS.map((label) => ({ label, detail: "function" })),
+    ...words.functions.map((label) => ({ label, detail: "function" })),
   ];
 }

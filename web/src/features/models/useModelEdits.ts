@@ -1,7 +1,8 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { App } from "antd";
 import { useState } from "react";
 import { ApiError, api, data, type Model, type ModelAnswer, type Problem } from "../../api/client";
+import { useChanged } from "../../api/queries";
 
 type Step = { document: Model; what: string };
 
@@ -23,7 +24,7 @@ export type ModelEdits = {
 
 /** Saves of a model of the draft, each one kept for undo. Nothing is saved that would break a role, a page or a measure. */
 export function useModelEdits(model: ModelAnswer): ModelEdits {
-  const client = useQueryClient();
+  const changed = useChanged();
   const { message } = App.useApp();
   const name = model.document.name;
   const [refused, setRefused] = useState<ModelEdits["refused"]>(null);
@@ -36,11 +37,11 @@ export function useModelEdits(model: ModelAnswer): ModelEdits {
     try {
       await put.mutateAsync(document);
       kept();
-      await client.invalidateQueries();
+      await changed("models");
       return true;
     } catch (error) {
       const found = error as ApiError;
-      if (found.status === 409) await client.invalidateQueries({ queryKey: ["model"] });
+      if (found.status === 409) await changed("models");
       setRefused({
         message: found.status === 409 ? "Somebody changed this model meanwhile. It is loaded anew; make your change again." : found.message,
         problems: found instanceof ApiError ? found.problems : [],

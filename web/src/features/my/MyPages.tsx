@@ -1,14 +1,16 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { App, Button, Drawer, Dropdown } from "antd";
 import { useEffect, useState } from "react";
 import { Link, NavLink, useParams } from "react-router-dom";
-import { ApiError, api, data, type Schemas } from "../../api/client";
+import { ApiError, type Schemas } from "../../api/client";
 import { saveFile } from "../../api/download";
-import { Brand, useAccountMenu } from "../../app/Shell";
+import { queries } from "../../api/queries";
+import { Brand } from "../../ui/Brand";
 import type { Key } from "../../ui/chartLines";
 import { Empty, Notice } from "../../ui/Notice";
 import { PageFilters, withSelected } from "../../ui/PageFilters";
 import { type PageFilter, PageView, RowsTable } from "../../ui/PageView";
+import { useAccountMenu } from "../../ui/useAccountMenu";
 import { useOpenFirst } from "../../ui/useOpenFirst";
 import "./my.css";
 
@@ -18,7 +20,7 @@ const MOST_ROWS = 200;
 export default function MyPages({ session }: { session: Schemas["SessionAnswer"] }) {
   const { page: wanted } = useParams();
   const menu = useAccountMenu(session);
-  const mine = useQuery({ queryKey: ["my", "pages"], queryFn: () => data(api.GET("/api/my/pages")) });
+  const mine = useQuery(queries.myPages());
   const first = mine.data?.shelves[0]?.pages[0];
   useOpenFirst("/my", first?.name);
   return (
@@ -75,13 +77,7 @@ function MyPage({ name, account }: { name: string; account: string }) {
   const { message } = App.useApp();
   const [filters, setFilters] = useState<PageFilter[]>(() => rememberedFilters(kept));
   const [beneath, setBeneath] = useState<{ exhibit: number; key: Key; title: string } | null>(null);
-  const path = { page: name };
-  const page = useQuery({
-    queryKey: ["my", "page", name, filters],
-    queryFn: () => data(api.POST("/api/my/pages/{page}", { params: { path }, body: { filters } })),
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const page = useQuery(queries.myPage(name, { filters }));
   useEffect(() => {
     if (filters.length > 0) localStorage.setItem(kept, JSON.stringify(filters));
     else localStorage.removeItem(kept);
@@ -134,11 +130,7 @@ type BeneathProps = {
 };
 
 function Beneath({ page, asked, title, save, close }: BeneathProps) {
-  const rows = useQuery({
-    queryKey: ["my", "beneath", page, asked],
-    queryFn: () => data(api.POST("/api/my/pages/{page}/beneath", { params: { path: { page } }, body: asked })),
-    retry: false,
-  });
+  const rows = useQuery(queries.myBeneath(page, asked));
   return (
     <Drawer
       open

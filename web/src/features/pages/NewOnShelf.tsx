@@ -1,15 +1,16 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { Form, Input, Modal, Select } from "antd";
 import { useNavigate } from "react-router-dom";
 import { api, data, type Schemas } from "../../api/client";
-import { useWorkbench } from "../../app/workbench";
+import { useChanged } from "../../api/queries";
+import { useWorkbench } from "../../state/workbench";
 import { DialogFooter } from "../../ui/DialogFooter";
 import { Notice } from "../../ui/Notice";
 import { suggestedName } from "../../ui/suggestedName";
 
 /** A new page on a shelf; it opens in the editor. */
 export function NewPage({ shelves, shelf, close }: { shelves: Schemas["ShelfEntry"][]; shelf: string | null; close: () => void }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const navigate = useNavigate();
   const bench = useWorkbench();
   const [form] = Form.useForm<{ label: string; name: string; shelf: string; model: string }>();
@@ -22,7 +23,7 @@ export function NewPage({ shelves, shelf, close }: { shelves: Schemas["ShelfEntr
         }),
       ),
     onSuccess: async (made) => {
-      await Promise.all(["pages", "state", "pending"].map((key) => client.invalidateQueries({ queryKey: [key] })));
+      await changed("pages");
       navigate(`/pages/${encodeURIComponent(made.page.name)}/edit`);
       close();
     },
@@ -43,7 +44,8 @@ export function NewPage({ shelves, shelf, close }: { shelves: Schemas["ShelfEntr
         initialValues={{ label: "", name: "", shelf: shelf ?? shelves[0]?.name, model: bench.model }}
         onFinish={(values) => create.mutate(values)}
         onValuesChange={(changed: { label?: string }) => {
-          if (changed.label !== undefined && !form.isFieldTouched("name")) form.setFieldValue("name", suggestedName(changed.label));
+          if (changed.label !== undefined && !form.isFieldTouched("name"))
+            form.setFields([{ name: "name", value: suggestedName(changed.label), touched: false }]);
         }}
       >
         <Form.Item label="What people call it" name="label">
@@ -77,10 +79,10 @@ export function NewPage({ shelves, shelf, close }: { shelves: Schemas["ShelfEntr
 
 /** A shelf: made, renamed, or deleted when it is empty. */
 export function ShelfDialog({ shelf, close }: { shelf: Schemas["ShelfEntry"] | null; close: () => void }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const [form] = Form.useForm<{ label: string; name: string }>();
   const done = async () => {
-    await Promise.all(["pages", "state", "pending"].map((key) => client.invalidateQueries({ queryKey: [key] })));
+    await changed("pages");
     close();
   };
   const save = useMutation({
@@ -89,14 +91,15 @@ export function ShelfDialog({ shelf, close }: { shelf: Schemas["ShelfEntry"] | n
       return data(
         api.PUT("/api/shelves/{shelf}", {
           params: { path: { shelf: name } },
-          body: { shelf: { name, label: values.label || null }, new: shelf === null },
+          body: { shelf: { name, label: values.label || null }, version: shelf?.version ?? null },
         }),
       );
     },
     onSuccess: done,
   });
   const remove = useMutation({
-    mutationFn: () => data(api.DELETE("/api/shelves/{shelf}", { params: { path: { shelf: shelf?.name ?? "" } } })),
+    mutationFn: () =>
+      data(api.DELETE("/api/shelves/{shelf}", { params: { path: { shelf: shelf?.name ?? "" }, query: { version: shelf?.version ?? 0 } } })),
     onSuccess: done,
   });
   const error = save.error ?? remove.error;
@@ -118,7 +121,7 @@ export function ShelfDialog({ shelf, close }: { shelf: Schemas["ShelfEntry"] | n
         onFinish={(values) => save.mutate(values)}
         onValuesChange={(changed: { label?: string }) => {
           if (!shelf && changed.label !== undefined && !form.isFieldTouched("name"))
-            form.setFieldValue("name", suggestedName(changed.label));
+            form.setFields([{ name: "name", value: suggestedName(changed.label), touched: false }]);
         }}
       >
         <Form.Item label="What people call it" name="label">

@@ -2,12 +2,12 @@ import { Button, Select } from "antd";
 import { useState } from "react";
 import { Link, NavLink } from "react-router-dom";
 import type { Role, RoleEntry, Schemas, Sentence } from "../../api/client";
-import { usePeople } from "../../app/Tray";
-import { useWorkbench } from "../../app/workbench";
+import { usePeople } from "../../state/directory";
+import { useWorkbench } from "../../state/workbench";
 import { plural } from "../../ui/figures";
+import { PagesEditor } from "../../ui/sentences/PagesEditor";
+import { PagesWords } from "../../ui/sentences/Words";
 import type { RoleEdits } from "../../ui/unsavedEdits";
-import { PagesEditor } from "../roles/PagesEditor";
-import { PagesWords } from "../roles/Words";
 import { useEditedRoles } from "./UnsavedRoles";
 
 type Page = Schemas["Page"];
@@ -38,7 +38,7 @@ export function Openers({ entry, edits, editable }: Props) {
     .filter((person) => person !== undefined);
   return (
     <>
-      <h3 style={{ marginTop: 0 }}>Opened or closed by</h3>
+      <h3 className="above-0">Opened or closed by</h3>
       {about.map(({ kept, role, sentence, place, pages }) => {
         const key = `${kept.role.name}.${String(place)}`;
         const replace = (next: Sentence | null) =>
@@ -75,7 +75,7 @@ export function Openers({ entry, edits, editable }: Props) {
                   attributes={people.data?.attributes ?? []}
                   limit={role.kind === "limit"}
                 />
-                <div className="row small" style={{ marginTop: 6 }}>
+                <div className="row small above-6">
                   {pages.on?.includes(`page:${page.name}`) && pages.on.length > 1 && (
                     <button
                       type="button"
@@ -110,7 +110,7 @@ export function Openers({ entry, edits, editable }: Props) {
           showSearch
           aria-label="Open or close it in a role"
           placeholder="+ open or close it in a role"
-          style={{ width: "100%" }}
+          className="full"
           value={null}
           optionFilterProp="label"
           onChange={(name: string) => {
@@ -153,7 +153,7 @@ export function Openers({ entry, edits, editable }: Props) {
         </div>
       ))}
       {openers.length > 200 && <p className="soft small">The first 200 of {openers.length}; the grid lists all.</p>}
-      <p style={{ marginTop: 8 }}>
+      <p className="above-8">
         <Link to="/pages/grid/people">
           <Button size="small">Everybody against every page</Button>
         </Link>

@@ -1,10 +1,11 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Button, Modal } from "antd";
 import { useState } from "react";
 import { useNavigate } from "react-router-dom";
-import { ApiError, api, data, type ModelAnswer, type PinnedViewer, type Schemas } from "../../api/client";
-import { focusedViewer, useWorkbench } from "../../app/workbench";
-import { useEditKeys } from "../../ui/keys";
+import { ApiError, api, data, type PinnedViewer, type Schemas } from "../../api/client";
+import { queries, useChanged } from "../../api/queries";
+import { useEditKeys } from "../../state/keys";
+import { focusedViewer, useWorkbench } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
 import { Framed } from "../../ui/PageView";
 import { useUnsaved } from "../../ui/unsaved";
@@ -19,7 +20,7 @@ type Props = { entry: Schemas["PageEntry"]; shelves: Schemas["ShelfEntry"][] };
 
 /** A page being written: its exhibits on the grid with their data at once, the chosen one's form beside them. */
 export function PageEditor({ entry, shelves }: Props) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const navigate = useNavigate();
   const { message } = App.useApp();
   const bench = useWorkbench();
@@ -38,16 +39,16 @@ export function PageEditor({ entry, shelves }: Props) {
       data(api.PUT("/api/pages/{page}", { params: { path: { page: name } }, body: { page, version: edit?.version ?? entry.version } })),
     onSuccess: async () => {
       edits.discard(name);
-      await Promise.all(["pages", "look", "state", "pending"].map((key) => client.invalidateQueries({ queryKey: [key] })));
+      await changed("pages");
       message.success("Saved in the draft. Viewers get it with the next release.");
     },
-    onError: (error) => error instanceof ApiError && error.status === 409 && client.invalidateQueries({ queryKey: ["pages"] }),
+    onError: (error) => error instanceof ApiError && error.status === 409 && changed("pages"),
   });
   const remove = useMutation({
     mutationFn: () => data(api.DELETE("/api/pages/{page}", { params: { path: { page: name }, query: { version: entry.version } } })),
     onSuccess: async () => {
       edits.discard(name);
-      await client.invalidateQueries();
+      await changed("pages");
       message.success(`${entry.page.label ?? name} is deleted in the draft.`);
       navigate("/pages");
     },
@@ -76,7 +77,7 @@ export function PageEditor({ entry, shelves }: Props) {
   return (
     <div className="page-editor">
       <div className="scroll page-editor-grid">
-        <div className="row wrap" style={{ marginBottom: 8 }}>
+        <div className="row wrap below-8">
           <h2>{page.label ?? page.name}</h2>
           <span className="soft small">
             <code>{page.name}</code>
@@ -126,7 +127,7 @@ export function PageEditor({ entry, shelves }: Props) {
         {exhibits.length === 0 && page.model && (
           <p className="soft">Nothing on the page yet: add a figure, a chart or a list, and its data stands here at once.</p>
         )}
-        <p style={{ marginTop: 10 }}>
+        <p className="above-10">
           <Button disabled={!model.data} onClick={add}>
             + exhibit
           </Button>
@@ -175,7 +176,7 @@ export function PageEditor({ entry, shelves }: Props) {
         ) : (
           <>
             <PageProperties page={page} model={model.data} shelves={shelves} onChange={change} />
-            <p style={{ marginTop: 14 }}>
+            <p className="above-14">
               <button type="button" className="textlink warn" onClick={() => setDeleting(true)}>
                 Delete the page
               </button>
@@ -228,11 +229,8 @@ function slotWidth(exhibit: Exhibit): string {
 function LiveExhibit({ model, exhibit, viewer, place }: { model: string; exhibit: Exhibit; viewer: PinnedViewer; place: number }) {
   const settled = useDelayed(exhibit, 150);
   const tried = useQuery({
-    queryKey: ["exhibit", model, settled, viewer],
-    queryFn: () => data(api.POST("/api/exhibits", { body: { model, exhibit: settled, viewers: [viewer] } })),
-    placeholderData: keepPreviousData,
+    ...queries.exhibit({ model, exhibit: settled, viewers: [viewer] }),
     enabled: model !== "" && settled.title.trim() !== "",
-    retry: false,
   });
   const entry = tried.data?.answers[0];
   if (tried.isError || !entry) {
@@ -250,10 +248,5 @@ function LiveExhibit({ model, exhibit, viewer, place }: { model: string; exhibit
 
 /** The draft's document of a model by its name. */
 function useModelNamed(name: string | null) {
-  return useQuery<ModelAnswer>({
-    queryKey: ["model", name, "draft"],
-    queryFn: () => data(api.GET("/api/models/{model}", { params: { path: { model: name ?? "" }, query: { state: "draft" } } })),
-    enabled: name !== null,
-    staleTime: 60_000,
-  });
+  return useQuery({ ...queries.model(name ?? "", "draft"), enabled: name !== null });
 }

@@ -1,8 +1,9 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Drawer } from "antd";
 import { useState } from "react";
-import { api, data, type PinnedViewer, type Role, type Schemas } from "../../api/client";
-import { focusedViewer, type Pin, useWorkbench } from "../../app/workbench";
+import type { PinnedViewer, Role, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import { focusedViewer, type Pin, useWorkbench } from "../../state/workbench";
 import type { Key } from "../../ui/chartLines";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
@@ -26,7 +27,7 @@ export function PageLook({ page, edited }: Props) {
   return (
     <>
       {bench.pins.length > 0 && (
-        <div className="row small" style={{ marginBottom: 6 }}>
+        <div className="row small below-6">
           <button type="button" className="textlink" aria-pressed={together} onClick={() => setTogether(!together)}>
             {together ? `Only as ${focused.title}` : "All pinned viewers side by side"}
           </button>
@@ -63,18 +64,7 @@ function OneLook({ page, seen, edited, filters, setFilters, narrow = false }: Lo
   const bench = useWorkbench();
   const [beneath, setBeneath] = useState<{ exhibit: number; key: Key; title: string } | null>(null);
   const unsaved = bench.state === "draft" ? edited : [];
-  const look = useQuery({
-    queryKey: ["look", page, bench.state, seen.viewer, unsaved, filters],
-    queryFn: () =>
-      data(
-        api.POST("/api/pages/{page}/look", {
-          params: { path: { page } },
-          body: { state: bench.state, viewer: seen.viewer, edited: unsaved, filters },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const look = useQuery(queries.pageLook(page, { state: bench.state, viewer: seen.viewer, edited: unsaved, filters }));
   if (look.isError) return <Notice kind="bad">{look.error.message}</Notice>;
   if (!look.data) return null;
   if (!look.data.can_open || !look.data.page) {
@@ -115,11 +105,7 @@ function OneLook({ page, seen, edited, filters, setFilters, narrow = false }: Lo
 }
 
 function Beneath({ page, look, title, close }: { page: string; look: Schemas["BeneathLook"]; title: string; close: () => void }) {
-  const rows = useQuery({
-    queryKey: ["look", "beneath", page, look],
-    queryFn: () => data(api.POST("/api/pages/{page}/beneath", { params: { path: { page } }, body: look })),
-    retry: false,
-  });
+  const rows = useQuery(queries.pageBeneath(page, look));
   return (
     <Drawer open onClose={close} placement="bottom" height="62%" title={`Rows beneath ${title}`}>
       {rows.isError && <Notice kind="careful">{rows.error.message}</Notice>}

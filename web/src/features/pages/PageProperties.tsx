@@ -1,8 +1,8 @@
 import { Input, Select } from "antd";
 import { useMemo } from "react";
 import type { ModelAnswer, Schemas } from "../../api/client";
-import { usePeople } from "../../app/Tray";
-import { useWorkbench } from "../../app/workbench";
+import { usePeople } from "../../state/directory";
+import { useWorkbench } from "../../state/workbench";
 
 type Page = Schemas["Page"];
 type Props = { page: Page; model: ModelAnswer | undefined; shelves: Schemas["ShelfEntry"][]; onChange: (page: Page) => void };

@@ -1,9 +1,10 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Checkbox, Input, Pagination, Radio } from "antd";
 import { useState } from "react";
 import { NavLink, useNavigate } from "react-router-dom";
-import { api, data, type Schemas } from "../../api/client";
-import { useWorkbench } from "../../app/workbench";
+import type { Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import { useWorkbench } from "../../state/workbench";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
@@ -31,17 +32,12 @@ export function PagesGrid({ by, edits, labels }: { by: By; edits: RoleEdits; lab
     limit: PAGE,
     offset: (page - 1) * PAGE,
   };
-  const grid = useQuery({
-    queryKey: ["pages", "grid", body],
-    queryFn: () => data(api.POST("/api/grid", { body })),
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const grid = useQuery(queries.pagesGrid(body));
   if (grid.isError) return <Notice kind="bad">{grid.error.message}</Notice>;
   const answer = grid.data;
   return (
     <>
-      <div className="row wrap" style={{ marginBottom: 8 }}>
+      <div className="row wrap below-8">
         <Radio.Group
           size="small"
           aria-label="Against"
@@ -60,7 +56,7 @@ export function PagesGrid({ by, edits, labels }: { by: By; edits: RoleEdits; lab
           allowClear
           aria-label="Search"
           placeholder={`Search ${by}`}
-          style={{ width: 200 }}
+          className="wide-200"
           value={search}
           onChange={(event) => {
             setSearch(event.target.value);

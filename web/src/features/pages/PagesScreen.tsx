@@ -2,13 +2,15 @@ import { useQuery } from "@tanstack/react-query";
 import { Button } from "antd";
 import { useState } from "react";
 import { Link, NavLink, useParams } from "react-router-dom";
-import { api, data, type Schemas } from "../../api/client";
-import { useWorkbench } from "../../app/workbench";
+import type { Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import { useWorkbench } from "../../state/workbench";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { useUnsaved } from "../../ui/unsaved";
 import { roleEdits } from "../../ui/unsavedEdits";
+import { useOpenFirst } from "../../ui/useOpenFirst";
 import { NewPage, ShelfDialog } from "./NewOnShelf";
 import { Openers } from "./Openers";
 import { PageEditor } from "./PageEditor";
@@ -16,9 +18,8 @@ import { PageLook } from "./PageLook";
 import { PagesGrid } from "./PagesGrid";
 import { SentencesList } from "./SentencesList";
 import { UnsavedRoles, useEditedRoles } from "./UnsavedRoles";
-import "../roles/roles.css";
-import { useOpenFirst } from "../../ui/useOpenFirst";
 import "./pages.css";
+import "../../ui/sentences/sentences.css";
 
 export type PagesView = "page" | "edit" | "grid" | "sentences";
 type Dialog = { page: string | null } | { shelf: Schemas["ShelfEntry"] | null } | null;
@@ -30,10 +31,7 @@ export default function PagesScreen({ view }: { view: PagesView }) {
   const edits = useUnsaved(roleEdits);
   const { edited } = useEditedRoles(edits);
   const [dialog, setDialog] = useState<Dialog>(null);
-  const pages = useQuery({
-    queryKey: ["pages", bench.state],
-    queryFn: () => data(api.GET("/api/pages", { params: { query: { state: bench.state } } })),
-  });
+  const pages = useQuery(queries.pages(bench.state));
   const shelves = pages.data?.shelves ?? [];
   const entries = shelves.flatMap((shelf) => shelf.pages);
   const first = entries[0]?.page.name;
@@ -46,7 +44,7 @@ export default function PagesScreen({ view }: { view: PagesView }) {
   return (
     <div className={`pages-screen as-${view}`}>
       <nav aria-label="Pages">
-        <div className="row small" style={{ marginBottom: 6 }}>
+        <div className="row small below-6">
           <NavLink to="/pages/grid/people">who opens what</NavLink>
           <NavLink to="/pages/all/sentences">sentences</NavLink>
         </div>
@@ -76,7 +74,7 @@ export default function PagesScreen({ view }: { view: PagesView }) {
           </div>
         ))}
         {editable && (
-          <p className="row wrap" style={{ marginTop: 12 }}>
+          <p className="row wrap above-12">
             <button
               type="button"
               className="textlink"
@@ -109,13 +107,13 @@ export default function PagesScreen({ view }: { view: PagesView }) {
           <UnsavedRoles edits={edits} />
           {view === "grid" && (
             <>
-              <h2 style={{ marginBottom: 8 }}>Who opens which page</h2>
+              <h2 className="below-8">Who opens which page</h2>
               <PagesGrid by={by === "groups" || by === "roles" ? by : "people"} edits={edits} labels={labels} />
             </>
           )}
           {view === "sentences" && (
             <>
-              <h2 style={{ marginBottom: 8 }}>Every pages sentence</h2>
+              <h2 className="below-8">Every pages sentence</h2>
               <SentencesList edits={edits} pages={entries.map((item) => item.page)} editable={editable} />
             </>
           )}
@@ -146,7 +144,7 @@ function PageHead({ entry, editable }: { entry: Schemas["PageEntry"]; editable: 
   const { page } = entry;
   return (
     <>
-      <div className="row wrap" style={{ marginBottom: 4 }}>
+      <div className="row wrap below-4">
         <h2>{page.label ?? page.name}</h2>
         {(page.tags ?? []).map((tag) => (
           <span key={tag} className="pill small">
@@ -163,7 +161,7 @@ function PageHead({ entry, editable }: { entry: Schemas["PageEntry"]; editable: 
           </Link>
         )}
       </div>
-      <p className="soft small" style={{ marginBottom: 8 }}>
+      <p className="soft small below-8">
         {page.about} {page.owner && `Owner: ${page.owner}.`}
       </p>
     </>

@@ -2,12 +2,12 @@ import { Input, Select } from "antd";
 import { useState } from "react";
 import { NavLink } from "react-router-dom";
 import type { Schemas } from "../../api/client";
-import { usePeople } from "../../app/Tray";
+import { usePeople } from "../../state/directory";
 import { plural } from "../../ui/figures";
 import { Scroll } from "../../ui/Scroll";
+import { PagesEditor } from "../../ui/sentences/PagesEditor";
+import { PagesWords } from "../../ui/sentences/Words";
 import type { RoleEdits } from "../../ui/unsavedEdits";
-import { PagesEditor } from "../roles/PagesEditor";
-import { PagesWords } from "../roles/Words";
 import { isAbout } from "./Openers";
 import { useEditedRoles } from "./UnsavedRoles";
 
@@ -37,13 +37,13 @@ export function SentencesList({ edits, pages, editable }: Props) {
   });
   return (
     <>
-      <div className="row wrap" style={{ marginBottom: 8 }}>
+      <div className="row wrap below-8">
         <Input
           size="small"
           allowClear
           aria-label="Search sentences"
           placeholder="Search roles, pages, tags, people"
-          style={{ width: 260 }}
+          className="wide-260"
           value={search}
           onChange={(event) => setSearch(event.target.value)}
         />
@@ -53,7 +53,7 @@ export function SentencesList({ edits, pages, editable }: Props) {
           showSearch
           aria-label="About the page"
           placeholder="about any page"
-          style={{ minWidth: 180 }}
+          className="least-180"
           value={page}
           optionFilterProp="label"
           onChange={(next?: string) => setPage(next ?? null)}
@@ -82,7 +82,7 @@ export function SentencesList({ edits, pages, editable }: Props) {
                     <NavLink to={`/roles/${encodeURIComponent(entry.role.name)}`}>{role.label ?? role.name}</NavLink>
                     <div className="soft small">{role.kind}</div>
                   </td>
-                  <td style={{ minWidth: 320 }}>
+                  <td className="least-320">
                     <button
                       type="button"
                       className="plain words"

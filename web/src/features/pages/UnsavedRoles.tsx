@@ -1,14 +1,15 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { App, Button } from "antd";
 import { Link } from "react-router-dom";
 import { api, data } from "../../api/client";
-import { useRoles } from "../../app/Tray";
+import { useChanged } from "../../api/queries";
+import { useRoles } from "../../state/directory";
 import { Notice } from "../../ui/Notice";
 import type { RoleEdits } from "../../ui/unsavedEdits";
 
 /** Pages sentences that were edited here and are not saved yet: saved together into the draft, or let go. */
 export function UnsavedRoles({ edits }: { edits: RoleEdits }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const roles = useRoles();
   const { message } = App.useApp();
   const names = edits.names();
@@ -26,7 +27,7 @@ export function UnsavedRoles({ edits }: { edits: RoleEdits }) {
         edits.discard(name);
       }
     },
-    onSettled: () => client.invalidateQueries(),
+    onSettled: () => changed("roles"),
     onSuccess: () => message.success("Saved in the draft. Viewers get it with the next release."),
   });
   if (names.length === 0) return null;

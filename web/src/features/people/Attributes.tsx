@@ -1,7 +1,7 @@
 import { Button, Input, Modal, Select, Switch } from "antd";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import type { PeopleData } from "../../app/Tray";
+import type { PeopleData } from "../../state/directory";
 import { Empty } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import type { Asked, Value } from "./acts";
@@ -42,7 +42,7 @@ export default function Attributes({
         </Empty>
       )}
       {people.attributes.length > 0 && editing === null && (
-        <Scroll label="Attributes" style={{ maxHeight: 420 }}>
+        <Scroll label="Attributes" className="scroll low-420">
           <table className="data">
             <thead>
               <tr>
@@ -65,9 +65,7 @@ export default function Attributes({
                     {item.type}
                     {item.multiple && `, many (${item.own_values === "replace" ? "own replace" : "own add"})`}
                   </td>
-                  <td className="cut" style={{ maxWidth: 160 }}>
-                    {(item.allowed ?? []).map(String).join(", ") || <span className="soft">any</span>}
-                  </td>
+                  <td className="cut most-160">{(item.allowed ?? []).map(String).join(", ") || <span className="soft">any</span>}</td>
                   <td>{item.default === null || item.default === undefined ? <span className="soft">none</span> : String(item.default)}</td>
                   <td className={item.editable_by === "person" ? "warn" : ""}>
                     {EDITORS.find((other) => other.value === item.editable_by)?.label}
@@ -98,7 +96,7 @@ export default function Attributes({
         </Scroll>
       )}
       {editing === null ? (
-        <Button style={{ marginTop: 8 }} onClick={() => setEditing("new")}>
+        <Button className="above-8" onClick={() => setEditing("new")}>
           + attribute
         </Button>
       ) : (
@@ -152,7 +150,7 @@ function Editor({
   const double = definition === null && taken.includes(made.name);
   const ready = /^[A-Za-z_]\w*$/.test(made.name) && !double && !typed.some((item) => typeof item === "number" && Number.isNaN(item));
   return (
-    <div className="form" style={{ borderTop: "1px solid var(--line)", paddingTop: 10 }}>
+    <div className="people-form edged-above pad-above-10">
       <label htmlFor="attribute-name">Name</label>
       <div>
         <Input
@@ -175,7 +173,7 @@ function Editor({
         <Select
           id="attribute-type"
           aria-label="Type"
-          style={{ width: 130 }}
+          className="wide-130"
           value={draft.type}
           options={TYPES}
           onChange={(type) => set({ type: type as Definition["type"], default: null })}
@@ -190,7 +188,7 @@ function Editor({
         {draft.multiple && (
           <Select
             aria-label="Own values"
-            style={{ width: 230 }}
+            className="wide-230"
             value={draft.own_values}
             onChange={(own_values) => set({ own_values })}
             options={[
@@ -221,7 +219,7 @@ function Editor({
       <div>
         <Select
           aria-label="Who may edit it"
-          style={{ width: 180 }}
+          className="wide-180"
           value={draft.editable_by}
           onChange={(editable_by) => set({ editable_by })}
           options={EDITORS as { value: "person"; label: string }[]}
@@ -233,7 +231,7 @@ function Editor({
       <span>Who may see it</span>
       <Select
         aria-label="Who may see it"
-        style={{ width: 180 }}
+        className="wide-180"
         value={draft.shown_to}
         onChange={(shown_to) => set({ shown_to })}
         options={SHOWN as { value: "everyone"; label: string }[]}

@@ -1,6 +1,6 @@
 import { Button, Dropdown, Input, Modal, Select } from "antd";
 import { useState } from "react";
-import type { PeopleData } from "../../app/Tray";
+import type { PeopleData } from "../../state/directory";
 import { plural } from "../../ui/figures";
 import type { Asked, Value } from "./acts";
 import { ValueField } from "./ValueField";
@@ -122,24 +122,24 @@ export function BulkForm({
         showSearch
         optionFilterProp="label"
         aria-label={TITLES[what]}
-        style={{ width: "100%" }}
+        className="full"
         placeholder="choose"
         value={name}
         onChange={setName}
         options={options}
       />
       {what === "attribute" && definition && (
-        <div style={{ marginTop: 8 }}>
+        <div className="above-8">
           <ValueField definition={definition} value={value} change={setValue} />
           <p className="soft small">Blank clears what is set on the person.</p>
         </div>
       )}
       {what === "role" && (
-        <div className="row" style={{ marginTop: 8 }}>
+        <div className="row above-8">
           <span className="soft">from</span>
-          <Input type="date" aria-label="From" style={{ width: 150 }} value={from} onChange={(event) => setFrom(event.target.value)} />
+          <Input type="date" aria-label="From" className="wide-150" value={from} onChange={(event) => setFrom(event.target.value)} />
           <span className="soft">until</span>
-          <Input type="date" aria-label="Until" style={{ width: 150 }} value={until} onChange={(event) => setUntil(event.target.value)} />
+          <Input type="date" aria-label="Until" className="wide-150" value={until} onChange={(event) => setUntil(event.target.value)} />
         </div>
       )}
       {wrong && <p className="warn">The last day is before the first.</p>}

@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { Checkbox, Modal, Select } from "antd";
 import { useState } from "react";
-import { api, data, type Schemas } from "../../api/client";
-import type { PeopleData } from "../../app/Tray";
+import type { Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import type { PeopleData } from "../../state/directory";
 import { Notice } from "../../ui/Notice";
 import type { Asked } from "./acts";
 
@@ -22,11 +23,7 @@ export function CopyAccess({
 }) {
   const [from, setFrom] = useState<string | null>(null);
   const [left, setLeft] = useState<Record<string, boolean>>({});
-  const found = useQuery({
-    queryKey: ["copying", from],
-    queryFn: () => data(api.GET("/api/people/{login}/copying", { params: { path: { login: from ?? "" } } })),
-    enabled: from !== null,
-  });
+  const found = useQuery({ ...queries.copying(from ?? ""), enabled: from !== null });
   const items = found.data?.items ?? [];
   const key = (item: Item) => `${item.kind}.${item.name}.${item.from ?? ""}`;
   const taken = (item: Item) => left[key(item)] ?? !(item.dated || item.sensitive);
@@ -62,7 +59,7 @@ export function CopyAccess({
         showSearch
         aria-label="From whom"
         placeholder="from whom"
-        style={{ width: "100%" }}
+        className="full"
         optionFilterProp="label"
         value={from}
         onChange={(login) => {

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Modal, Select } from "antd";
 import { useState } from "react";
-import { api, data } from "../../api/client";
-import type { PeopleData } from "../../app/Tray";
+import { queries } from "../../api/queries";
+import type { PeopleData } from "../../state/directory";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import type { Asked } from "./acts";
@@ -23,11 +23,7 @@ export function DeletePeople({
 }) {
   const [heir, setHeir] = useState<string | null>(null);
   const one = logins[0] ?? "";
-  const owned = useQuery({
-    queryKey: ["owns", one],
-    queryFn: () => data(api.GET("/api/people/{login}/owns", { params: { path: { login: one } } })),
-    enabled: logins.length === 1,
-  });
+  const owned = useQuery({ ...queries.owns(one), enabled: logins.length === 1 });
   const things = owned.data?.things ?? [];
   const name = people.people.find((person) => person.login === one)?.name ?? one;
   const title = logins.length === 1 ? `Delete ${name}` : `Delete ${plural(logins.length, "person", "people")}`;
@@ -63,7 +59,7 @@ export function DeletePeople({
         allowClear
         aria-label="Hand over to"
         placeholder="nobody"
-        style={{ width: "100%" }}
+        className="full"
         optionFilterProp="label"
         value={heir}
         onChange={(value) => setHeir(value ?? null)}

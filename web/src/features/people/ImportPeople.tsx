@@ -1,22 +1,22 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { App, Button, Checkbox, Modal, Radio, Select } from "antd";
 import { useState } from "react";
 import { api, data, type Schemas } from "../../api/client";
-import type { PeopleData } from "../../app/Tray";
+import { useChanged } from "../../api/queries";
+import type { PeopleData } from "../../state/directory";
 import { plural } from "../../ui/figures";
+import { FilesStep } from "../../ui/files/FilesStep";
+import type { Source } from "../../ui/files/sources";
 import { Impact } from "../../ui/Impact";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
-import { FilesStep } from "../bring/FilesStep";
-import type { Source } from "../bring/sources";
 import { FIELDS, guessed, type Kind } from "./fileColumns";
-import "../bring/bring.css";
 
 type Report = Schemas["ImportReport"];
 
 /** People or groups from a file: columns mapped, every row tried and told about, then all applied, or nothing. */
 export default function ImportPeople({ people, close }: { people: PeopleData; close: () => void }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const { message } = App.useApp();
   const [kind, setKind] = useState<Kind>("people");
   const [sources, setSources] = useState<Source[]>([]);
@@ -51,7 +51,7 @@ export default function ImportPeople({ people, close }: { people: PeopleData; cl
   const apply = useMutation({
     mutationFn: () => send(false),
     onSuccess: async (done) => {
-      await client.invalidateQueries();
+      await changed("people");
       message.success(`${plural(done.created, kind === "people" ? "person" : "group", kind)} added, ${done.changed} changed.`);
       close();
     },
@@ -152,7 +152,7 @@ export default function ImportPeople({ people, close }: { people: PeopleData; cl
             <Select
               size="small"
               aria-label="Which rows"
-              style={{ width: 150 }}
+              className="wide-150"
               value={only}
               onChange={setOnly}
               options={[
@@ -162,7 +162,7 @@ export default function ImportPeople({ people, close }: { people: PeopleData; cl
               ]}
             />
           </div>
-          <Scroll label="Rows" style={{ maxHeight: 240, marginTop: 6, border: "1px solid var(--line2)" }}>
+          <Scroll label="Rows" className="scroll low-240 above-6 edged">
             <table className="data" data-testid="import-report">
               <thead>
                 <tr>
@@ -182,7 +182,7 @@ export default function ImportPeople({ people, close }: { people: PeopleData; cl
                     <td className={row.outcome === "refused" ? "warn" : row.outcome === "unchanged" ? "soft" : ""}>
                       {row.outcome === "created" ? "new" : row.outcome}
                     </td>
-                    <td style={{ whiteSpace: "normal" }}>{row.why ?? row.changes.join("; ")}</td>
+                    <td className="wraps">{row.why ?? row.changes.join("; ")}</td>
                   </tr>
                 ))}
               </tbody>
@@ -190,7 +190,7 @@ export default function ImportPeople({ people, close }: { people: PeopleData; cl
             {rows.length > 300 && <p className="soft small pad">and {rows.length - 300} more rows</p>}
           </Scroll>
           {report.refused > 0 && (
-            <p style={{ marginTop: 8 }}>
+            <p className="above-8">
               <Checkbox checked={leaveOut} onChange={(event) => setLeaveOut(event.target.checked)}>
                 Leave the {plural(report.refused, "refused row")} out and bring the others in. Otherwise nothing is changed.
               </Checkbox>

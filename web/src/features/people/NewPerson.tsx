@@ -1,6 +1,6 @@
 import { Input, Modal, Select } from "antd";
 import { useState } from "react";
-import type { PeopleData } from "../../app/Tray";
+import type { PeopleData } from "../../state/directory";
 import type { Asked } from "./acts";
 
 /** Somebody who is not here yet; what they would see is shown before they are added. */
@@ -65,7 +65,7 @@ export function NewPerson({
       okButtonProps={{ disabled: login.trim() === "" || name.trim() === "" || fault !== null }}
       onOk={next}
     >
-      <div className="form">
+      <div className="people-form">
         <label htmlFor="new-login">Login</label>
         <Input id="new-login" className="mono" value={login} onChange={(event) => setLogin(event.target.value)} />
         <label htmlFor="new-name">Name</label>

@@ -3,7 +3,8 @@ import { Button, Checkbox, Dropdown, Input, Modal, Select } from "antd";
 import { lazy, Suspense, useMemo, useRef, useState } from "react";
 import { NavLink, useNavigate, useParams } from "react-router-dom";
 import { api, data } from "../../api/client";
-import { type PeopleData, usePeople } from "../../app/Tray";
+import { queries } from "../../api/queries";
+import { type PeopleData, usePeople } from "../../state/directory";
 import { ConfirmImpact } from "../../ui/ConfirmImpact";
 import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
@@ -39,11 +40,7 @@ export default function PeopleScreen() {
   const [doing, setDoing] = useState<Doing>(null);
   const [tree, setTree] = useState<TreeAct | null>(null);
   const shown = useMemo(() => (people.data ? chosenPeople(people.data, chosen, search, only) : []), [people.data, chosen, search, only]);
-  const versions = useQuery({
-    queryKey: ["attribute-versions"],
-    queryFn: () => data(api.GET("/api/directory/attributes")),
-    enabled: doing === "attributes",
-  });
+  const versions = useQuery({ ...queries.attributeVersions(), enabled: doing === "attributes" });
   if (people.isError) return <Notice kind="bad">{people.error?.message}</Notice>;
   if (!people.data) return <div className="pad soft">Opening…</div>;
   const all = people.data;
@@ -86,7 +83,7 @@ export default function PeopleScreen() {
         />
       </nav>
       <section className="people-list" aria-label="People">
-        <div className="row" style={{ marginBottom: 8 }}>
+        <div className="row below-8">
           <Input
             allowClear
             aria-label="Search people"
@@ -98,7 +95,7 @@ export default function PeopleScreen() {
             aria-label="Which people"
             value={only}
             onChange={setOnly}
-            style={{ minWidth: 96 }}
+            className="least-96"
             options={[
               { value: "all", label: "all" },
               { value: "enabled", label: "enabled" },
@@ -130,7 +127,7 @@ export default function PeopleScreen() {
           <BulkBar logins={logins} people={all} ask={setAsked} remove={() => setDoing("delete")} clear={() => setSelected(new Set())} />
         )}
         <List people={shown} data={all} selected={selected} select={setSelected} />
-        <p className="soft small row" style={{ marginTop: 6 }}>
+        <p className="soft small row above-6">
           <Checkbox
             aria-label="Choose all shown"
             checked={shown.length > 0 && shown.every((person) => selected.has(person.login))}
@@ -154,7 +151,7 @@ export default function PeopleScreen() {
         ) : all.people.length < 2 ? (
           <Empty title="Bring your people in">
             <p>From a CSV or XLSX list, with their groups and attributes; or one by one.</p>
-            <p className="row" style={{ marginTop: 10 }}>
+            <p className="row above-10">
               <Button type="primary" onClick={() => setDoing("import")}>
                 Bring in from a file
               </Button>
@@ -253,7 +250,7 @@ function Move({
         showSearch
         aria-label="Into"
         optionFilterProp="label"
-        style={{ width: "100%" }}
+        className="full"
         value={into}
         onChange={setInto}
         options={[...top, ...items.filter((item) => item.name !== name).map((item) => ({ value: item.name, label: item.label }))]}

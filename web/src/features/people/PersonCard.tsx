@@ -3,8 +3,9 @@ import { App, Button, Dropdown, Modal, Select, Switch } from "antd";
 import { useState } from "react";
 import { NavLink } from "react-router-dom";
 import { ApiError, api, data, type Schemas } from "../../api/client";
-import type { PeopleData } from "../../app/Tray";
-import { useModel, useWorkbench } from "../../app/workbench";
+import { queries } from "../../api/queries";
+import type { PeopleData } from "../../state/directory";
+import { useModel, useWorkbench } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
 import { Share } from "../../ui/Share";
 import type { Asked, Value } from "./acts";
@@ -35,11 +36,7 @@ export function PersonCard({
   const { message } = App.useApp();
   const [doing, setDoing] = useState<"edit" | "copy" | "delete" | "role" | null>(null);
   const [link, setLink] = useState<Schemas["InvitationAnswer"] | null>(null);
-  const card = useQuery({
-    queryKey: ["person", login, bench.state],
-    queryFn: () => data(api.GET("/api/people/{login}", { params: { path: { login }, query: { state: bench.state } } })),
-    retry: false,
-  });
+  const card = useQuery(queries.person(login, bench.state));
   if (card.isError) {
     return (
       <Notice kind="bad">
@@ -124,7 +121,7 @@ export function PersonCard({
           <b>Shown this one time.</b> Send this link to {person.name}; it works once, until{" "}
           {new Date(link.expires_at).toLocaleString("en-GB")}.
           <br />
-          <code data-testid="link" style={{ wordBreak: "break-all" }}>
+          <code data-testid="link" className="breaks-anywhere">
             {window.location.origin}
             {link.path}
           </code>{" "}
@@ -169,7 +166,7 @@ export function PersonCard({
         showSearch
         aria-label="Add to a group"
         placeholder="+ add to a group"
-        style={{ width: 220, marginTop: 4 }}
+        className="wide-220 above-4"
         value={null}
         optionFilterProp="label"
         options={people.groups
@@ -203,12 +200,7 @@ export function PersonCard({
               {path.assignment?.from && ` from ${path.assignment.from}`}
               {path.assignment?.until && ` until ${path.assignment.until}`}
               {role.keys[place] !== null && role.keys[place] !== undefined && (
-                <button
-                  type="button"
-                  className="textlink"
-                  style={{ marginLeft: 6 }}
-                  onClick={() => takeAway(role, role.keys[place] as number)}
-                >
+                <button type="button" className="textlink after-6" onClick={() => takeAway(role, role.keys[place] as number)}>
                   take away
                 </button>
               )}
@@ -234,7 +226,7 @@ export function PersonCard({
           <span className="soft">None.</span>
         ) : (
           person.pages.map((page) => (
-            <NavLink key={page} to={`/pages/${encodeURIComponent(page)}`} style={{ marginRight: 10 }}>
+            <NavLink key={page} to={`/pages/${encodeURIComponent(page)}`} className="before-10">
               {page}
             </NavLink>
           ))
@@ -353,7 +345,7 @@ function EditValue({ attribute, close, done }: { attribute: Attribute; close: ()
           (definition.own_values === "replace" ? ", many; replaces what the groups give" : ", many; adds to what the groups give")}
       </p>
       <ValueField definition={definition} value={value} change={setValue} />
-      <p style={{ marginTop: 8 }}>
+      <p className="above-8">
         <button type="button" className="textlink" disabled={own === undefined || own === null} onClick={() => done(null)}>
           Clear what is set on the person
         </button>

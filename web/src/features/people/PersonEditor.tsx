@@ -1,7 +1,7 @@
 import { Input, Modal, Select } from "antd";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import type { PeopleData } from "../../app/Tray";
+import type { PeopleData } from "../../state/directory";
 import type { Asked } from "./acts";
 
 /** What is kept of a person beside groups, attributes and roles. */
@@ -48,7 +48,7 @@ export function PersonEditor({
       okButtonProps={{ disabled: name.trim() === "" || fault !== null }}
       onOk={next}
     >
-      <div className="form">
+      <div className="people-form">
         <label htmlFor="person-name">Name</label>
         <Input id="person-name" value={name} onChange={(event) => setName(event.target.value)} />
         <label htmlFor="person-email">E-mail</label>

@@ -1,8 +1,6 @@
-import { useQuery } from "@tanstack/react-query";
 import { Button } from "antd";
 import { NavLink } from "react-router-dom";
-import { api, data } from "../../api/client";
-import type { PeopleData } from "../../app/Tray";
+import { type PeopleData, usePlace } from "../../state/directory";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 
@@ -18,14 +16,7 @@ export function PlaceCard({
   people: PeopleData;
   edit: () => void;
 }) {
-  const place = useQuery({
-    queryKey: ["place", kind, name],
-    queryFn: () =>
-      kind === "group"
-        ? data(api.GET("/api/groups/{name}", { params: { path: { name } } }))
-        : data(api.GET("/api/organizations/{name}", { params: { path: { name } } })),
-    retry: false,
-  });
+  const place = usePlace(kind, name);
   if (place.isError) return <Notice kind="bad">{place.error.message}</Notice>;
   if (!place.data) return <p className="soft">Opening…</p>;
   const found = place.data;

@@ -1,8 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
 import { Input, InputNumber, Modal, Select, Switch } from "antd";
 import { useState } from "react";
-import { api, data, type Schemas } from "../../api/client";
-import type { PeopleData } from "../../app/Tray";
+import type { Schemas } from "../../api/client";
+import { type PeopleData, usePlace } from "../../state/directory";
 import { Notice } from "../../ui/Notice";
 import type { Asked, Value } from "./acts";
 import { ValueField } from "./ValueField";
@@ -26,14 +25,7 @@ export function PlaceEditor({
   ask: (asked: Asked) => void;
   close: () => void;
 }) {
-  const place = useQuery({
-    queryKey: ["place", kind, name],
-    queryFn: () =>
-      kind === "group"
-        ? data(api.GET("/api/groups/{name}", { params: { path: { name: name ?? "" } } }))
-        : data(api.GET("/api/organizations/{name}", { params: { path: { name: name ?? "" } } })),
-    enabled: name !== null,
-  });
+  const place = usePlace(kind, name);
   if (name !== null && !place.data) return place.isError ? <Notice kind="bad">{place.error.message}</Notice> : null;
   return <Form kind={kind} place={place.data ?? null} under={under} people={people} ask={ask} close={close} />;
 }
@@ -112,7 +104,7 @@ function Form({
       okButtonProps={{ disabled: name.trim() === "" || taken || needsParent }}
       onOk={next}
     >
-      <div className="form">
+      <div className="people-form">
         <label htmlFor="place-name">Name</label>
         <div>
           <Input
@@ -173,10 +165,8 @@ function Form({
         const definition = definitions.find((other) => other.name === item);
         if (!definition) return null;
         return (
-          <div key={item} className="row" style={{ marginBottom: 6 }}>
-            <span style={{ width: 120 }} className="cut">
-              {definition.label ?? item}
-            </span>
+          <div key={item} className="row below-6">
+            <span className="cut wide-120">{definition.label ?? item}</span>
             <span className="grow">
               <ValueField
                 definition={definition}
@@ -210,7 +200,7 @@ function Form({
           size="small"
           aria-label="Set an attribute"
           placeholder="+ set an attribute"
-          style={{ width: 200 }}
+          className="wide-200"
           value={null}
           onChange={(item: string) => setValues({ ...values, [item]: { value: null, locked: false } })}
           options={free.map((item) => ({ value: item.name, label: item.label ?? item.name }))}

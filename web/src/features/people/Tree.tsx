@@ -1,6 +1,6 @@
 import { Dropdown } from "antd";
 import { useState } from "react";
-import type { PeopleData } from "../../app/Tray";
+import type { PeopleData } from "../../state/directory";
 import { count as figures } from "../../ui/Share";
 
 export type Chosen = { kind: "all" } | { kind: "organization" | "group"; name: string };

@@ -23,7 +23,7 @@ export function ValueField({
       <Select
         mode={options.length ? "multiple" : "tags"}
         aria-label={name}
-        style={{ width: "100%" }}
+        className="full"
         value={(value ?? []) as (string | number)[]}
         onChange={(items) => change(items.length > 0 ? typed(items) : null)}
         options={options}
@@ -37,7 +37,7 @@ export function ValueField({
       <Select
         allowClear
         aria-label={name}
-        style={{ width: "100%" }}
+        className="full"
         value={value as string}
         onChange={(item) => change(item ?? null)}
         options={options}
@@ -49,7 +49,7 @@ export function ValueField({
     return (
       <InputNumber
         aria-label={name}
-        style={{ width: "100%" }}
+        className="full"
         value={value as number | null}
         precision={definition.type === "integer" ? 0 : undefined}
         onChange={(item) => change(item ?? null)}

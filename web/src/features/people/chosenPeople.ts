@@ -1,4 +1,4 @@
-import type { PeopleData } from "../../app/Tray";
+import type { PeopleData } from "../../state/directory";
 import type { Chosen } from "./Tree";
 
 /** Everybody below an organization, or in a group and the groups inside it. */

@@ -1,11 +1,12 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Button, Input } from "antd";
 import { useState } from "react";
 import { api, data, type Schemas } from "../../api/client";
+import { queries, useChanged } from "../../api/queries";
 import { plural } from "../../ui/figures";
 import { Impact } from "../../ui/Impact";
 import { Notice } from "../../ui/Notice";
-import "../roles/roles.css";
+import "../../ui/sentences/sentences.css";
 
 type Change = Schemas["ItemChange"];
 
@@ -24,7 +25,7 @@ function Changes({ changes }: { changes: Change[] }) {
         <div key={`${change.kind}.${change.name}`} className="sentence">
           <b>{change.label}</b> <span className="soft">{change.kind.replace(/s$/, "")}</span> <span className="kw">{change.change}</span>
           {change.differences.map((part, index) => (
-            <div key={`${part.path}.${String(index)}`} className="small" style={{ marginTop: 4 }}>
+            <div key={`${part.path}.${String(index)}`} className="small above-4">
               <span className="soft">{part.path}:</span>
               <div>
                 <span className="soft">was</span> <code>{said(part.before)}</code>
@@ -42,23 +43,23 @@ function Changes({ changes }: { changes: Change[] }) {
 
 /** The draft against live: what was edited, who gains and loses, release; and the history. */
 export default function ReleasesScreen() {
-  const client = useQueryClient();
+  const changed = useChanged();
   const { message } = App.useApp();
   const [note, setNote] = useState("");
-  const pending = useQuery({ queryKey: ["pending"], queryFn: () => data(api.GET("/api/releases/pending")) });
-  const history = useQuery({ queryKey: ["releases"], queryFn: () => data(api.GET("/api/releases")) });
+  const pending = useQuery(queries.pending());
+  const history = useQuery(queries.releases());
   const release = useMutation({
     mutationFn: (hash: string) => data(api.POST("/api/releases", { body: { hash, note } })),
     onSuccess: async (made) => {
       setNote("");
-      await client.invalidateQueries();
+      await changed();
       message.success(`Release ${made.number} is live.`);
     },
-    onError: () => client.invalidateQueries({ queryKey: ["pending"] }),
+    onError: () => changed("release"),
   });
   const draft = pending.data;
   return (
-    <div className="pad" style={{ maxWidth: 980 }}>
+    <div className="pad most-980">
       <h2>The draft against live</h2>
       {pending.isPending && <p className="soft">Working out what changes and for whom…</p>}
       {pending.isError && <Notice kind="bad">{pending.error.message}</Notice>}
@@ -74,13 +75,13 @@ export default function ReleasesScreen() {
           <Changes changes={draft.changes} />
           <h3>Who gains and who loses</h3>
           <Impact viewers={draft.viewers} />
-          <div className="row" style={{ marginTop: 12 }}>
+          <div className="row above-12">
             <Input
               aria-label="What this release is for"
               placeholder="What this release is for"
               value={note}
               onChange={(event) => setNote(event.target.value)}
-              style={{ maxWidth: 420 }}
+              className="most-420"
             />
             <Button type="primary" loading={release.isPending} onClick={() => release.mutate(draft.hash)}>
               Release now
@@ -108,8 +109,8 @@ export default function ReleasesScreen() {
               </td>
               <td>{new Date(item.at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}</td>
               <td>{item.by ?? "Moorland"}</td>
-              <td style={{ whiteSpace: "normal" }}>{item.note}</td>
-              <td style={{ whiteSpace: "normal" }}>
+              <td className="wraps">{item.note}</td>
+              <td className="wraps">
                 {item.changes.length > 0 ? (
                   <details>
                     <summary>{item.changes.map((change) => `${change.label} ${change.change}`).join(", ")}</summary>

@@ -1,5 +1,5 @@
 import { Checkbox, InputNumber, Select } from "antd";
-import type { Editing, Part } from "./sentence";
+import type { Editing, Part } from "../../ui/sentences/sentence";
 
 type Props = { editing: Editing; sentence: Part<"beneath">; onChange: (sentence: Part<"beneath">) => void };
 
@@ -15,7 +15,7 @@ export function BeneathEditor({ editing, sentence, onChange }: Props) {
           mode="multiple"
           aria-label="Rows of"
           placeholder="Tables"
-          style={{ flex: 1, minWidth: 200 }}
+          className="fill least-200"
           value={sentence.tables}
           onChange={(tables) => onChange({ ...sentence, tables })}
           options={(editing.model.document.tables ?? []).map((table) => ({ value: table.name, label: table.name }))}

@@ -1,8 +1,8 @@
 import { Radio, Select } from "antd";
 import { useState } from "react";
-import { useWorkbench } from "../../app/workbench";
+import { useWorkbench } from "../../state/workbench";
+import type { Editing, Part } from "../../ui/sentences/sentence";
 import { RowsEditor } from "./RowsEditor";
-import type { Editing, Part } from "./sentence";
 import { TryChange } from "./TryChange";
 
 type Props = { editing: Editing; sentence: Part<"change">; onChange: (sentence: Part<"change">) => void };
@@ -28,7 +28,7 @@ export function ChangeEditor({ editing, sentence, onChange }: Props) {
           optionFilterProp="label"
           aria-label="Table"
           value={sentence.table}
-          style={{ minWidth: 160 }}
+          className="least-160"
           onChange={(table) => onChange({ table })}
           options={tables.map((table) => ({ value: table.name, label: table.name }))}
         />
@@ -40,7 +40,7 @@ export function ChangeEditor({ editing, sentence, onChange }: Props) {
         return (
           <div key={act}>
             <div className="row wrap">
-              <b style={{ width: 56 }}>{act}</b>
+              <b className="wide-56">{act}</b>
               <Radio.Group
                 size="small"
                 aria-label={act}

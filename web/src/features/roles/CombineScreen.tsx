@@ -1,10 +1,11 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Select } from "antd";
 import { useEffect, useRef } from "react";
 import { Link, useSearchParams } from "react-router-dom";
-import { api, data, type Schemas } from "../../api/client";
-import { usePeople, useRoles } from "../../app/Tray";
-import { useModel, useWorkbench } from "../../app/workbench";
+import type { Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import { usePeople, useRoles } from "../../state/directory";
+import { useModel, useWorkbench } from "../../state/workbench";
 import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
@@ -51,12 +52,8 @@ export default function CombineScreen() {
     setSearch(next, { replace: true });
   };
   const found = useQuery({
-    queryKey: ["combine", bench.model, chosen, table, login, edited],
-    queryFn: () =>
-      data(api.POST("/api/combine", { body: { edited, about: { model: bench.model ?? "", roles: chosen, table: table ?? "", login } } })),
+    ...queries.combined({ edited, about: { model: bench.model ?? "", roles: chosen, table: table ?? "", login } }),
     enabled: bench.model !== null && chosen.length > 0 && table !== null,
-    placeholderData: keepPreviousData,
-    retry: false,
   });
   const answer = found.data && chosen.length > 0 ? found.data : null;
   return (
@@ -67,12 +64,12 @@ export default function CombineScreen() {
         <span className="grow" />
         <Link to="/roles">Back to the roles</Link>
       </div>
-      <div className="row wrap" style={{ margin: "10px 0" }}>
+      <div className="row wrap around-10-0">
         <Select
           mode="multiple"
           aria-label="Roles to combine"
           placeholder="Two or more roles"
-          style={{ minWidth: 420 }}
+          className="least-420"
           value={chosen}
           optionFilterProp="label"
           maxCount={8}
@@ -87,7 +84,7 @@ export default function CombineScreen() {
           allowClear
           aria-label="For whom"
           placeholder="for nobody in particular"
-          style={{ minWidth: 220 }}
+          className="least-220"
           value={login}
           optionFilterProp="label"
           onChange={(next?: string) => set({ as: next ?? null })}

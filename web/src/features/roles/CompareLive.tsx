@@ -1,7 +1,7 @@
 import { Button, Modal } from "antd";
 import type { Role, RoleEntry, Sentence } from "../../api/client";
+import { ObjectsWords, PagesWords, RowsWords } from "../../ui/sentences/Words";
 import { OtherWords } from "./OtherWords";
-import { ObjectsWords, PagesWords, RowsWords } from "./Words";
 
 type Props = { entry: RoleEntry; role: Role; onChange: (role: Role) => void; close: () => void };
 

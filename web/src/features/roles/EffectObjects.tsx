@@ -1,6 +1,6 @@
 import type { ModelAnswer, Schemas } from "../../api/client";
+import type { EffectAnswer } from "../../ui/sentences/sentence";
 import { Falls } from "./Falls";
-import type { EffectAnswer } from "./sentence";
 
 type Props = {
   share: Schemas["ModelShare"];

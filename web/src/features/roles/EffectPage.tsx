@@ -1,7 +1,8 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Select } from "antd";
 import { useState } from "react";
-import { api, data, type PinnedViewer, type Role } from "../../api/client";
+import type { PinnedViewer, Role } from "../../api/client";
+import { queries } from "../../api/queries";
 import { Notice } from "../../ui/Notice";
 import { PageView } from "../../ui/PageView";
 import { useDelayed } from "../../ui/useDelayed";
@@ -9,43 +10,30 @@ import { useDelayed } from "../../ui/useDelayed";
 /** A page as the viewer sees it with the edit, and whether it opens before and after. */
 export function EffectPage({ viewer, role }: { viewer: PinnedViewer; role: Role }) {
   const [chosen, setChosen] = useState<string | null>(null);
-  const pages = useQuery({
-    queryKey: ["pages", "draft"],
-    queryFn: () => data(api.GET("/api/pages", { params: { query: { state: "draft" } } })),
-    staleTime: 10_000,
-  });
+  const pages = useQuery(queries.pages("draft"));
   const settled = useDelayed(role, 120);
   const all = (pages.data?.shelves ?? []).flatMap((shelf) => shelf.pages.map((entry) => entry.page));
   const name = chosen ?? all.find((page) => page.model === role.model)?.name ?? all[0]?.name;
-  const looks = useQuery({
-    queryKey: ["look", "effect", name, viewer, settled],
-    queryFn: async () => {
-      const look = (edited: Role[]) =>
-        data(api.POST("/api/pages/{page}/look", { params: { path: { page: name ?? "" } }, body: { viewer, edited } }));
-      const [before, after] = await Promise.all([look([]).catch(() => null), look([settled])]);
-      return { before, after };
-    },
-    enabled: name !== undefined,
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const look = (edited: Role[]) => ({ ...queries.pageLook(name ?? "", { viewer, edited }), enabled: name !== undefined });
+  const before = useQuery(look([]));
+  const after = useQuery(look([settled]));
   if (pages.data && all.length === 0) return <p className="soft small">There are no pages yet.</p>;
-  const could = looks.data?.before?.can_open ?? false;
-  const can = looks.data?.after.can_open ?? false;
+  const could = before.data?.can_open ?? false;
+  const can = after.data?.can_open ?? false;
   return (
     <div className="effect-page">
       <Select
         showSearch
         size="small"
         aria-label="Page"
-        style={{ width: "100%", margin: "6px 0" }}
+        className="full around-6-0"
         value={name}
         onChange={setChosen}
         optionFilterProp="label"
         options={all.map((page) => ({ value: page.name, label: page.label ?? page.name }))}
       />
-      {looks.isError && <Notice kind="careful">{looks.error.message}</Notice>}
-      {looks.data && (
+      {after.isError && <Notice kind="careful">{after.error.message}</Notice>}
+      {after.data && !before.isPending && (
         <p className="small">
           {could === can ? (
             can ? (
@@ -60,8 +48,8 @@ export function EffectPage({ viewer, role }: { viewer: PinnedViewer; role: Role 
           )}
         </p>
       )}
-      {looks.data && !can && <p className="soft small">{looks.data.after.reason}</p>}
-      {looks.data?.after.page && <PageView page={looks.data.after.page} narrow />}
+      {after.data && !can && <p className="soft small">{after.data.reason}</p>}
+      {after.data?.page && <PageView page={after.data.page} narrow />}
     </div>
   );
 }

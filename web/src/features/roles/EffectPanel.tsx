@@ -1,19 +1,19 @@
 import { Button, Select } from "antd";
 import { useState } from "react";
 import { ApiError, type ModelAnswer, type Role, type RoleEntry, type Schemas } from "../../api/client";
-import { usePeople, useRoles } from "../../app/Tray";
-import { useWorkbench } from "../../app/workbench";
+import { usePeople, useRoles } from "../../state/directory";
+import { useWorkbench } from "../../state/workbench";
 import { columnText, columnType, literal } from "../../ui/conditions/clauses";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
 import { count, Share } from "../../ui/Share";
+import { decidedTable } from "../../ui/sentences/sentence";
 import { type About, Why } from "../../ui/Why";
 import { EffectObjects } from "./EffectObjects";
 import { EffectPage } from "./EffectPage";
 import { EffectRows } from "./EffectRows";
 import { EffectTotals, type TotalsChoice } from "./EffectTotals";
 import { MemberSide } from "./MemberSide";
-import { decidedTable } from "./sentence";
 import { type EffectQuery, type Mode, viewersFor } from "./useEffectOf";
 
 export type Tab = "rows" | "totals" | "page" | "objects" | "why";
@@ -135,7 +135,7 @@ export function EffectPanel(props: Props) {
       )}
       {shown && !refused && answer && (
         <>
-          <div className="tabs small" style={{ marginTop: 12 }}>
+          <div className="tabs small above-12">
             <div role="tablist" className="tablist">
               {TABS.map((item) => (
                 <button key={item} type="button" role="tab" aria-selected={tab === item} onClick={() => setTab(item)}>
@@ -152,7 +152,7 @@ export function EffectPanel(props: Props) {
                 aria-label="Rows of"
                 value={table}
                 onChange={setTable}
-                style={{ minWidth: 110 }}
+                className="least-110"
                 options={shown.tables.map((item) => ({ value: item.table, label: item.table }))}
               />
             )}
@@ -202,7 +202,7 @@ function Held({ pinned, mode, setMode }: { pinned: unknown; mode: Mode; setMode:
     (name) => roles.data?.roles.find((item) => item.role.name === name)?.role.label ?? name,
   );
   return (
-    <p className="small soft" style={{ margin: "4px 0 8px" }}>
+    <p className="small soft around-4-0-8">
       {mode === "all" ? `with all roles held${held.length > 0 ? `: ${held.join(", ")}` : ""}` : "this role alone"} ·{" "}
       <button type="button" className="textlink" onClick={() => setMode(mode === "all" ? "alone" : "all")}>
         {mode === "all" ? "this role alone" : "with all roles held"}
@@ -323,7 +323,7 @@ function SharesTogether({
 function MiniShare({ visible, rows }: { visible: number; rows: number }) {
   return (
     <span title={`${count(visible)} of ${count(rows)}`}>
-      <span className="bar" style={{ width: 44 }} aria-hidden="true">
+      <span className="bar wide-44" aria-hidden="true">
         <i style={{ width: `${rows > 0 ? (100 * visible) / rows : 0}%` }} />
       </span>
       <span className="small"> {count(visible)}</span>
@@ -346,13 +346,13 @@ function WhyTab({ about, role, model, viewer, ask, everything }: WhyProps) {
     .filter((name) => /^(table|column|measure|hierarchy|cube):/.test(name))
     .map((name) => ({ value: name, label: name.replace(":", " ") }));
   return (
-    <div style={{ marginTop: 6 }}>
+    <div className="above-6">
       <Select
         size="small"
         showSearch
         aria-label="Ask why of an object"
         placeholder="Ask of a table, column, measure…"
-        style={{ width: "100%", marginBottom: 6 }}
+        className="full below-6"
         optionFilterProp="label"
         value={about?.about.object ?? null}
         options={options}

@@ -3,7 +3,7 @@ import type { ModelAnswer } from "../../api/client";
 import { shownValue } from "../../ui/figures";
 import { Scroll } from "../../ui/Scroll";
 import { SeenCell } from "../../ui/SeenCell";
-import type { EffectAnswer } from "./sentence";
+import type { EffectAnswer } from "../../ui/sentences/sentence";
 
 const PREVIEW_COLUMNS = 5;
 

@@ -5,7 +5,7 @@ import { defaultColumn } from "../../ui/defaultColumn";
 import { shownValue } from "../../ui/figures";
 import { columnHeading } from "../../ui/fullNames";
 import { Scroll } from "../../ui/Scroll";
-import type { EffectAnswer } from "./sentence";
+import type { EffectAnswer } from "../../ui/sentences/sentence";
 
 export type TotalsChoice = { measure: string; by: string };
 
@@ -33,13 +33,13 @@ export function EffectTotals({ model, answer, at, choice, choose }: Props) {
   const refused = answer && (answer.after ?? answer.before).totals[at];
   return (
     <>
-      <div className="row small" style={{ margin: "6px 0" }}>
+      <div className="row small around-6-0">
         <Select
           size="small"
           showSearch
           aria-label="Measure"
           placeholder="measure"
-          style={{ flex: 1, minWidth: 0 }}
+          className="fill no-least"
           value={choice?.measure}
           optionFilterProp="label"
           onChange={(name) => choose({ measure: name, by: defaultColumn(model, name) })}
@@ -50,7 +50,7 @@ export function EffectTotals({ model, answer, at, choice, choose }: Props) {
           size="small"
           showSearch
           aria-label="By column"
-          style={{ flex: 1, minWidth: 0 }}
+          className="fill no-least"
           value={choice?.by}
           optionFilterProp="label"
           onChange={(by) => choice && choose({ ...choice, by })}

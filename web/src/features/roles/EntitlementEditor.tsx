@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Input, Radio, Select } from "antd";
-import { api, data } from "../../api/client";
+import { queries } from "../../api/queries";
+import type { Editing, Part } from "../../ui/sentences/sentence";
 import { EntitlementLinesView } from "./EntitlementLinesView";
 import { OptionalCondition } from "./RowsEditor";
-import type { Editing, Part } from "./sentence";
 
 type Entitlement = Part<"entitlement">;
 type Target = Entitlement["match"][string];
@@ -19,15 +19,8 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
   const tables = (model.document.tables ?? []).filter((table) => !table.alias_of);
   const columnsOf = (table: string) => tables.find((item) => item.name === table)?.columns ?? [];
   const evidence = useQuery({
-    queryKey: ["entitlement-columns", name, sentence.through, sentence.table, sentence.separator ?? null],
-    queryFn: () =>
-      data(
-        api.POST("/api/entitlements/columns", {
-          body: { model: name, through: sentence.through, table: sentence.table, separator: sentence.separator ?? null },
-        }),
-      ),
+    ...queries.entitlementColumns({ model: name, through: sentence.through, table: sentence.table, separator: sentence.separator ?? null }),
     enabled: sentence.through !== "",
-    staleTime: 30_000,
   });
   const personKey = typeof sentence.person_is === "string" ? sentence.person_is : `attribute:${sentence.person_is.attribute}`;
   const peopleFound = evidence.data?.people.filter((item) => item.column === sentence.person && item.person_is === personKey)[0];
@@ -47,7 +40,7 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
         <Select
           aria-label="Secured table"
           showSearch
-          style={{ minWidth: 130 }}
+          className="least-130"
           value={sentence.table}
           onChange={(table) => onChange({ ...sentence, table, match: {} })}
           options={tables.map((table) => ({ value: table.name, label: table.name }))}
@@ -57,7 +50,7 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
           aria-label="Table of entitlements"
           showSearch
           placeholder="table"
-          style={{ minWidth: 150 }}
+          className="least-150"
           value={sentence.through || undefined}
           onChange={(through) => onChange({ ...sentence, through, person: "", match: {}, where: null })}
           options={tables.filter((table) => table.name !== sentence.table).map((table) => ({ value: table.name, label: table.name }))}
@@ -77,7 +70,7 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
               optionFilterProp="label"
               aria-label="Person column"
               placeholder="column"
-              style={{ minWidth: 120 }}
+              className="least-120"
               value={sentence.person || undefined}
               onChange={(person) => onChange({ ...sentence, person })}
               options={columnsOf(sentence.through).map((column) => ({ value: column.name, label: column.name }))}
@@ -87,7 +80,7 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
               showSearch
               optionFilterProp="label"
               aria-label="Read as"
-              style={{ minWidth: 130 }}
+              className="least-130"
               value={personKey}
               onChange={(key) =>
                 onChange({
@@ -143,7 +136,7 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
               size="small"
               aria-label="Add a matching column"
               placeholder="+ match a column"
-              style={{ minWidth: 150 }}
+              className="least-150"
               value={null}
               onChange={(column: string) => {
                 const best = evidence.data?.matches.find((item) => item.column === column)?.through;
@@ -175,7 +168,7 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
               <Input
                 size="small"
                 aria-label="Separator"
-                style={{ width: 48 }}
+                className="wide-48"
                 maxLength={10}
                 placeholder="none"
                 value={sentence.separator ?? ""}
@@ -204,7 +197,7 @@ export function EntitlementEditor({ editing, sentence, onChange }: Props) {
               <Input
                 size="small"
                 aria-label="The word that opens everything"
-                style={{ width: 90 }}
+                className="wide-90"
                 value={sentence.everything.text}
                 onChange={(event) => onChange({ ...sentence, everything: { text: event.target.value } })}
               />
@@ -249,7 +242,7 @@ function Pair({ own, listed, column, target, evidence, onChange, onRemove }: Pai
         optionFilterProp="label"
         size="small"
         aria-label="Column of the secured table"
-        style={{ minWidth: 110 }}
+        className="least-110"
         value={column}
         onChange={(next) => onChange(next, target)}
         options={own.map((name) => ({ value: name, label: name }))}
@@ -276,7 +269,7 @@ function Pair({ own, listed, column, target, evidence, onChange, onRemove }: Pai
         optionFilterProp="label"
         size="small"
         aria-label={between ? "Low column" : "Column of the list"}
-        style={{ minWidth: 110 }}
+        className="least-110"
         value={between ? target.between[0] : target}
         onChange={(next) => onChange(column, between ? { between: [next, target.between[1] ?? next] } : next)}
         options={options}
@@ -289,7 +282,7 @@ function Pair({ own, listed, column, target, evidence, onChange, onRemove }: Pai
             optionFilterProp="label"
             size="small"
             aria-label="High column"
-            style={{ minWidth: 110 }}
+            className="least-110"
             value={target.between[1]}
             onChange={(next) => onChange(column, { between: [target.between[0] ?? next, next] })}
             options={options}

@@ -1,13 +1,13 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Checkbox, Pagination } from "antd";
 import { Fragment, useState } from "react";
 import { Link } from "react-router-dom";
-import { api, data } from "../../api/client";
+import { queries } from "../../api/queries";
 import { plural, shownValue } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
-import type { Editing, Part } from "./sentence";
+import type { Editing, Part } from "../../ui/sentences/sentence";
 
 const PAGE = 50;
 
@@ -17,13 +17,7 @@ export function EntitlementLinesView({ editing, sentence }: { editing: Editing; 
   const [page, setPage] = useState(1);
   const ready = sentence.through !== "" && sentence.person !== "" && Object.keys(sentence.match).length > 0;
   const body = { model: editing.model.document.name, sentence, limit: PAGE, offset: (page - 1) * PAGE, faulty_only: faulty };
-  const lines = useQuery({
-    queryKey: ["entitlement-lines", body],
-    queryFn: () => data(api.POST("/api/entitlements/lines", { body })),
-    placeholderData: keepPreviousData,
-    enabled: ready,
-    retry: false,
-  });
+  const lines = useQuery({ ...queries.entitlementLines(body), enabled: ready });
   if (!ready)
     return <p className="soft small">When the person and one matching column are chosen, every line stands here with what it opens.</p>;
   if (lines.isError) return <Notice kind="careful">{lines.error.message}</Notice>;

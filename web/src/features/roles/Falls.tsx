@@ -1,4 +1,4 @@
-import type { EffectAnswer } from "./sentence";
+import type { EffectAnswer } from "../../ui/sentences/sentence";
 
 const WORDS = { measure: "measure", hierarchy: "hierarchy", cube: "cube", exhibit: "exhibit", page: "page, whole" } as const;
 

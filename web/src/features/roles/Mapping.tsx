@@ -1,22 +1,20 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Button, DatePicker, Input, Modal, Radio, Select } from "antd";
 import type { Dayjs } from "dayjs";
 import { useState } from "react";
 import { type Assignment, api, data, type RoleEntry } from "../../api/client";
-import { usePeople } from "../../app/Tray";
+import { queries, useChanged } from "../../api/queries";
+import { usePeople } from "../../state/directory";
 import { ConditionBuilder } from "../../ui/conditions/ConditionBuilder";
 import { useCheck } from "../../ui/conditions/useCheck";
 import { plural } from "../../ui/figures";
 import { Impact } from "../../ui/Impact";
 import { Notice } from "../../ui/Notice";
-import { useSubjects } from "./useSubjects";
+import { useSubjects } from "../../ui/sentences/useSubjects";
 
 function useRefresh() {
-  const client = useQueryClient();
-  return () =>
-    Promise.all(
-      ["roles", "people", "person", "effect", "state", "pages", "pending"].map((key) => client.invalidateQueries({ queryKey: [key] })),
-    );
+  const changed = useChanged();
+  return () => changed("people", "roles");
 }
 
 function target(assignment: Assignment): string {
@@ -99,10 +97,10 @@ export function AddMapping({ entry, close }: { entry: RoleEntry; close: () => vo
   const problem = kind === "when" && when.trim() ? check.data?.problem : null;
   const ready = add.length > 0 && !problem;
   const preview = useQuery({
-    queryKey: ["try-map", name, add],
-    queryFn: () => data(api.POST("/api/roles/{name}/assignments", { params: { path: { name }, query: { try: true } }, body: { add } })),
+    ...queries.tried(["map", name, add], () =>
+      data(api.POST("/api/roles/{name}/assignments", { params: { path: { name }, query: { try: true } }, body: { add } })),
+    ),
     enabled: ready,
-    retry: false,
   });
   const confirm = useMutation({
     mutationFn: () => data(api.POST("/api/roles/{name}/assignments", { params: { path: { name } }, body: { add } })),
@@ -139,13 +137,13 @@ export function AddMapping({ entry, close }: { entry: RoleEntry; close: () => vo
           { value: "when", label: "a condition" },
         ]}
       />
-      <div style={{ margin: "8px 0" }}>
+      <div className="around-8-0">
         {(kind === "group" || kind === "user") && (
           <Select
             mode="multiple"
             aria-label={kind === "group" ? "Groups" : "Users"}
             placeholder={kind === "group" ? "Groups" : "Users"}
-            style={{ width: "100%" }}
+            className="full"
             value={names}
             onChange={setNames}
             options={options}
@@ -167,17 +165,17 @@ export function AddMapping({ entry, close }: { entry: RoleEntry; close: () => vo
           />
         )}
       </div>
-      <div className="row" style={{ marginBottom: 8 }}>
+      <div className="row below-8">
         <DatePicker
           aria-label="First day"
-          style={{ minWidth: 140 }}
+          className="least-140"
           placeholder="from (always)"
           value={range[0]}
           onChange={(day) => setRange([day, range[1]])}
         />
         <DatePicker
           aria-label="Last day"
-          style={{ minWidth: 140 }}
+          className="least-140"
           placeholder="until (no end)"
           value={range[1]}
           onChange={(day) => setRange([range[0], day])}
@@ -209,11 +207,11 @@ function RemoveMapping({ entry, id, title, close }: { entry: RoleEntry; id: numb
   const { message } = App.useApp();
   const refresh = useRefresh();
   const path = { name: entry.role.name, key: id };
-  const preview = useQuery({
-    queryKey: ["try-unmap", entry.role.name, id],
-    queryFn: () => data(api.DELETE("/api/roles/{name}/assignments/{key}", { params: { path, query: { try: true } } })),
-    retry: false,
-  });
+  const preview = useQuery(
+    queries.tried(["unmap", path], () =>
+      data(api.DELETE("/api/roles/{name}/assignments/{key}", { params: { path, query: { try: true } } })),
+    ),
+  );
   const confirm = useMutation({
     mutationFn: () => data(api.DELETE("/api/roles/{name}/assignments/{key}", { params: { path } })),
     onSuccess: async () => {
@@ -260,7 +258,7 @@ export function Holders({ entry }: { entry: RoleEntry }) {
         title={`Who holds ${entry.role.label ?? entry.role.name}`}
         width={560}
       >
-        <div className="scroll" style={{ maxHeight: 420 }}>
+        <div className="scroll low-420">
           <table className="data">
             <thead>
               <tr>

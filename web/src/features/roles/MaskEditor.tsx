@@ -1,12 +1,14 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Input, InputNumber, Radio, Select } from "antd";
-import { api, data, type ModelAnswer } from "../../api/client";
+import type { ModelAnswer } from "../../api/client";
+import { queries } from "../../api/queries";
+import { useVocabulary } from "../../state/directory";
 import { shownValue } from "../../ui/figures";
 import { splitName } from "../../ui/fullNames";
 import { Notice } from "../../ui/Notice";
-import { fits, fresh, KIND_LABELS, type MaskKind, maskKind, type With } from "./masks";
+import type { Editing, Part } from "../../ui/sentences/sentence";
+import { fits, type MaskKind, maskName, maskValues, written } from "./masks";
 import { OptionalCondition } from "./RowsEditor";
-import type { Editing, Part } from "./sentence";
 
 type Mask = Part<"mask">;
 type Props = { editing: Editing; sentence: Mask; onChange: (sentence: Mask) => void };
@@ -18,12 +20,11 @@ export function MaskEditor({ editing, sentence, onChange }: Props) {
   const shape = model.document.tables?.find((item) => item.name === table);
   const column = shape?.columns?.find((item) => item.name === name);
   const type = column?.type ?? "text";
-  const kind = maskKind(sentence.with);
-  const set = (mask: With) => {
-    const shownFits = ["round", "period", "hash"].includes(maskKind(mask));
-    onChange({ ...sentence, with: mask, in_totals: sentence.in_totals === "shown" && !shownFits ? "no" : sentence.in_totals });
-  };
+  const { masks } = useVocabulary();
+  const kind = masks.find((item) => item.name === maskName(sentence.with));
   const how = typeof sentence.in_totals === "object" ? "full" : (sentence.in_totals ?? "no");
+  const set = (next: MaskKind, values: Record<string, unknown> = {}) =>
+    onChange({ ...sentence, with: written(next, values), in_totals: next.in_totals.includes(how) ? sentence.in_totals : "no" });
   const referred = (model.document.relationships ?? []).some((item) => item.to === sentence.column || item.from === sentence.column);
   return (
     <div className="form">
@@ -33,7 +34,7 @@ export function MaskEditor({ editing, sentence, onChange }: Props) {
           showSearch
           aria-label="Masked column"
           placeholder="Choose a column"
-          style={{ flex: 1, minWidth: 220 }}
+          className="fill least-220"
           value={sentence.column || undefined}
           optionFilterProp="label"
           onChange={(next: string) => {
@@ -43,7 +44,7 @@ export function MaskEditor({ editing, sentence, onChange }: Props) {
             onChange({
               ...sentence,
               column: next,
-              with: fits(kind, nextType) ? sentence.with : "withhold",
+              with: kind && fits(kind, nextType) ? sentence.with : "withhold",
               when: owner === table ? sentence.when : null,
             });
           }}
@@ -63,17 +64,22 @@ export function MaskEditor({ editing, sentence, onChange }: Props) {
         <Radio.Group
           size="small"
           aria-label="Shown in its place"
-          value={kind}
-          onChange={(event) => set(fresh(event.target.value as MaskKind))}
+          value={kind?.name}
+          onChange={(event) => {
+            const next = masks.find((item) => item.name === event.target.value);
+            if (next) set(next);
+          }}
         >
-          {(Object.keys(KIND_LABELS) as MaskKind[]).map((item) => (
-            <Radio.Button key={item} value={item} disabled={!fits(item, type)}>
-              {KIND_LABELS[item]}
+          {masks.map((item) => (
+            <Radio.Button key={item.name} value={item.name} disabled={!fits(item, type)}>
+              {item.about}
             </Radio.Button>
           ))}
         </Radio.Group>
       </div>
-      <Details mask={sentence.with} onChange={set} />
+      {kind && kind.fields.length > 0 && (
+        <MaskFields kind={kind} values={maskValues(sentence.with)} onChange={(values) => set(kind, values)} />
+      )}
       {sentence.column && <Sample editing={editing} sentence={sentence} />}
       {sentence.column && (
         <OptionalCondition
@@ -98,7 +104,7 @@ export function MaskEditor({ editing, sentence, onChange }: Props) {
           }}
         >
           <Radio.Button value="no">not at all</Radio.Button>
-          <Radio.Button value="shown" disabled={!["round", "period", "hash"].includes(kind)}>
+          <Radio.Button value="shown" disabled={!kind?.in_totals.includes("shown")}>
             as shown
           </Radio.Button>
           <Radio.Button value="full">in full</Radio.Button>
@@ -110,7 +116,7 @@ export function MaskEditor({ editing, sentence, onChange }: Props) {
               size="small"
               min={1}
               aria-label="At least so many rows"
-              style={{ width: 70 }}
+              className="wide-70"
               value={sentence.in_totals.full.at_least}
               onChange={(at_least) => at_least && onChange({ ...sentence, in_totals: { full: { at_least } } })}
             />
@@ -137,79 +143,50 @@ function columnOptions(model: ModelAnswer) {
     }));
 }
 
-function Details({ mask, onChange }: { mask: With; onChange: (mask: With) => void }) {
-  if (typeof mask === "string") return null;
-  if ("fixed" in mask) {
-    return (
-      <Input
-        size="small"
-        aria-label="Fixed text"
-        style={{ maxWidth: 260 }}
-        value={mask.fixed.text}
-        onChange={(event) => onChange({ fixed: { text: event.target.value } })}
-      />
-    );
-  }
-  if ("round" in mask) {
-    return (
-      <div className="field">
-        to the nearest
-        <InputNumber
-          size="small"
-          min={0.000001}
-          aria-label="Rounded to"
-          value={mask.round.to}
-          onChange={(to) => to && onChange({ round: { to } })}
-        />
-      </div>
-    );
-  }
-  if ("period" in mask) {
-    return (
-      <div className="field">
-        only its
-        <Select
-          showSearch
-          optionFilterProp="label"
-          size="small"
-          aria-label="Period"
-          value={mask.period.to}
-          onChange={(to) => onChange({ period: { to } })}
-          options={["month", "quarter", "year"].map((value) => ({ value: value as "month", label: value }))}
-        />
-      </div>
-    );
-  }
-  const keep = mask.keep;
+type FieldsProps = { kind: MaskKind; values: Record<string, unknown>; onChange: (values: Record<string, unknown>) => void };
+
+/** What is written with a kind of mask, a field each, as the API describes them. */
+function MaskFields({ kind, values, onChange }: FieldsProps) {
   return (
-    <div className="field">
-      the first
-      <InputNumber
-        size="small"
-        min={0}
-        aria-label="First characters"
-        style={{ width: 60 }}
-        value={keep.first ?? 0}
-        onChange={(first) => onChange({ keep: { ...keep, first: first ?? 0 } })}
-      />
-      and the last
-      <InputNumber
-        size="small"
-        min={0}
-        aria-label="Last characters"
-        style={{ width: 60 }}
-        value={keep.last ?? 0}
-        onChange={(last) => onChange({ keep: { ...keep, last: last ?? 0 } })}
-      />
-      characters, the others as
-      <Input
-        size="small"
-        aria-label="Fill"
-        maxLength={1}
-        style={{ width: 40 }}
-        value={keep.fill}
-        onChange={(event) => event.target.value && onChange({ keep: { ...keep, fill: event.target.value } })}
-      />
+    <div className="row wrap">
+      {kind.fields.map((field) => {
+        const value = values[field.name] ?? field.start;
+        const set = (next: unknown) => next !== null && next !== "" && onChange({ ...values, [field.name]: next });
+        return (
+          <div key={field.name} className="field">
+            {field.label}
+            {field.type === "choice" ? (
+              <Select
+                showSearch
+                optionFilterProp="label"
+                size="small"
+                aria-label={field.label}
+                value={String(value)}
+                onChange={set}
+                options={field.choices.map((choice) => ({ value: choice, label: choice }))}
+              />
+            ) : field.type === "text" ? (
+              <Input
+                size="small"
+                aria-label={field.label}
+                className={field.longest === 1 ? "one-sign" : "short-text"}
+                maxLength={field.longest ?? undefined}
+                value={String(value)}
+                onChange={(event) => set(event.target.value)}
+              />
+            ) : (
+              <InputNumber
+                size="small"
+                aria-label={field.label}
+                min={field.type === "integer" ? 0 : 0.000001}
+                precision={field.type === "integer" ? 0 : undefined}
+                value={Number(value)}
+                onChange={set}
+              />
+            )}
+          </div>
+        );
+      })}
     </div>
   );
 }
@@ -221,21 +198,13 @@ function Sample({ editing, sentence }: { editing: Editing; sentence: Mask }) {
   const model = editing.model.document.name;
   const [table, name] = splitName(sentence.column);
   const mask = { column: sentence.column, with: sentence.with, in_totals: "no" as const };
-  const sample = useQuery({
-    queryKey: ["mask-sample", model, mask],
-    queryFn: () =>
-      data(
-        api.POST("/api/rows", {
-          body: {
-            viewers: [{ imagine: { only_roles: [SAMPLE] } }],
-            edited: [{ name: SAMPLE, kind: "grant", model, sentences: [{ mask }] }],
-            rows: { model, table, columns: [`${table}.${name}`], limit: 60, where: null, order: [] },
-          },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const sample = useQuery(
+    queries.rows({
+      viewers: [{ imagine: { only_roles: [SAMPLE] } }],
+      edited: [{ name: SAMPLE, kind: "grant", model, sentences: [{ mask }] }],
+      rows: { model, table, columns: [`${table}.${name}`], limit: 60, where: null, order: [] },
+    }),
+  );
   const seen = new Map<string, { value: unknown; shown: unknown }>();
   for (const row of sample.data?.rows ?? []) {
     const value = row.values[0];

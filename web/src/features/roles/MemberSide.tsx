@@ -2,8 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { Button, Modal, Select } from "antd";
 import { useState } from "react";
 import { Link } from "react-router-dom";
-import { api, data, type Role, type Schemas } from "../../api/client";
-import { useRoles } from "../../app/Tray";
+import type { Role, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import { useRoles } from "../../state/directory";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { count } from "../../ui/Share";
@@ -15,11 +16,7 @@ type Props = { about: Schemas["ReachQuestion"]; title: string; edited: Role[]; c
 export function MemberSide({ about, title, edited, close }: Props) {
   const roles = useRoles();
   const [mapping, setMapping] = useState<string | null>(null);
-  const reach = useQuery({
-    queryKey: ["reaching", about, edited],
-    queryFn: () => data(api.POST("/api/reaching", { body: { about, edited } })),
-    retry: false,
-  });
+  const reach = useQuery(queries.reaching({ about, edited }));
   const entries = roles.data?.roles ?? [];
   const people = reach.data?.people ?? [];
   const through = new Map<string, { label: string; people: number; rows: number; sentences: number[] }>();
@@ -37,8 +34,8 @@ export function MemberSide({ about, title, edited, close }: Props) {
       {reach.data && (
         <>
           <p className="soft">
-            {plural(reach.data.rows, "row")} at or beneath it. {plural(people.length, "person", "people")} can list some of them in the
-            draft, unsaved edits included.
+            {plural(reach.data.rows, "row")} at or beneath it. {plural(people.length, "person", "people")} see some of them in the draft,
+            unsaved edits included.
           </p>
           <h3>Through</h3>
           <table className="data">
@@ -66,14 +63,14 @@ export function MemberSide({ about, title, edited, close }: Props) {
             </tbody>
           </table>
           {through.size === 0 && <p className="soft">No role opens it to anybody.</p>}
-          <div className="row small" style={{ margin: "6px 0" }}>
+          <div className="row small around-6-0">
             <span className="soft">Open it to a group by another role:</span>
             <Select
               size="small"
               showSearch
               aria-label="Role to map"
               placeholder="role"
-              style={{ minWidth: 180 }}
+              className="least-180"
               value={null}
               optionFilterProp="label"
               onChange={(name: string) => setMapping(name)}
@@ -83,7 +80,7 @@ export function MemberSide({ about, title, edited, close }: Props) {
             />
           </div>
           <h3>People</h3>
-          <div className="scroll" style={{ maxHeight: 260 }}>
+          <div className="scroll low-260">
             <table className="data">
               <thead>
                 <tr>
@@ -100,6 +97,9 @@ export function MemberSide({ about, title, edited, close }: Props) {
                     </td>
                     <td className="number">
                       {count(person.rows)} of {count(reach.data.rows)}
+                      {person.listed < person.rows && (
+                        <span className="soft small">{person.listed === 0 ? " in totals only" : `, ${count(person.listed)} listed`}</span>
+                      )}
                     </td>
                     <td>{person.through.map((role) => role.label).join(", ")}</td>
                   </tr>

@@ -1,10 +1,12 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Input, Radio, Select } from "antd";
 import { useMemo, useState } from "react";
-import { api, data, type PinnedViewer, type Schemas } from "../../api/client";
-import { useWorkbench } from "../../app/workbench";
+import type { PinnedViewer, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
+import { useWorkbench } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
 import { count } from "../../ui/Share";
+import type { Editing } from "../../ui/sentences/sentence";
 import { useDelayed } from "../../ui/useDelayed";
 import { MemberSide } from "./MemberSide";
 import {
@@ -20,7 +22,6 @@ import {
   treeOf,
   withSaid,
 } from "./memberTree";
-import type { Editing } from "./sentence";
 import { alone } from "./useEffectOf";
 import { WholeTotals } from "./WholeTotals";
 
@@ -40,22 +41,21 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
   const [asked, setAsked] = useState<unknown[] | null>(null);
   const only = aloneViewer(pin?.viewer, role.name);
   const settled = useDelayed(role, 60);
+  const ask = [{ members: { model: model.document.name, hierarchy: sentence.hierarchy } }];
   const members = useQuery({
-    queryKey: ["members", model.document.name, sentence.hierarchy],
-    queryFn: () => askMembers(model.document.name, sentence.hierarchy, [{ all_data: true }], []),
+    ...queries.evaluated({ viewers: [{ all_data: true }], edited: [], ask }),
     enabled: hierarchy !== undefined,
     staleTime: 60_000,
+    select: membersOf,
   });
   const seen = useQuery({
-    queryKey: ["members", model.document.name, sentence.hierarchy, "seen", settled, only],
-    queryFn: () => askMembers(model.document.name, sentence.hierarchy, [only], [settled]),
+    ...queries.evaluated({ viewers: [only], edited: [settled], ask }),
     enabled: hierarchy !== undefined && editing.effect?.problems.length === 0,
-    placeholderData: keepPreviousData,
-    retry: false,
+    select: membersOf,
   });
-  const tree = useMemo(() => treeOf(members.data?.[0] ?? [], seen.data?.[0] ?? null), [members.data, seen.data]);
+  const tree = useMemo(() => treeOf(members.data ?? [], seen.data ?? null), [members.data, seen.data]);
   const known = useMemo(
-    () => new Set((members.data?.[0] ?? []).map((member) => pathKey(listedPath(member.path, parents)))),
+    () => new Set((members.data ?? []).map((member) => pathKey(listedPath(member.path, parents)))),
     [members.data, parents],
   );
   const gone = members.data ? (sentence.list ?? []).filter((entry) => !entry.path.some(isViewer) && !known.has(pathKey(entry.path))) : [];
@@ -71,7 +71,7 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
           optionFilterProp="label"
           aria-label="Hierarchy"
           placeholder="hierarchy"
-          style={{ minWidth: 160 }}
+          className="least-160"
           value={sentence.hierarchy || undefined}
           onChange={(next) => onChange({ ...sentence, hierarchy: next, list: [], totals: "own" })}
           options={hierarchies.map((item) => ({ value: item.name, label: `${item.label ?? item.name} (${item.table})` }))}
@@ -184,12 +184,9 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
   );
 }
 
-async function askMembers(model: string, hierarchy: string, viewers: PinnedViewer[], edited: Schemas["Role"][]) {
-  const answer = await data(api.POST("/api/evaluate", { body: { viewers, edited, ask: [{ members: { model, hierarchy } }] } }));
-  return answer.viewers.map((entry) => {
-    const found = entry.answers[0];
-    return found && "members" in found ? found.members : [];
-  });
+function membersOf(answer: Schemas["EvaluateAnswer"]): Schemas["Member"][] {
+  const found = answer.viewers[0]?.answers[0];
+  return found && "members" in found ? found.members : [];
 }
 
 /** The pinned viewer, or nobody in particular, with this role alone. */
@@ -342,7 +339,7 @@ function DynamicEntries({ sentence, levels, entries, attributes, viewerValues, o
           size="small"
           aria-label="A member that is an attribute of the viewer"
           placeholder={`+ ${levels[0] ?? "member"} that is the viewer’s…`}
-          style={{ minWidth: 220 }}
+          className="least-220"
           value={null}
           onChange={(name: string) => onChange(withSaid(sentence, [{ viewer: name }], "see"))}
           options={attributes.map((attribute) => ({ value: attribute.name, label: `the viewer’s ${attribute.name}` }))}
@@ -354,7 +351,7 @@ function DynamicEntries({ sentence, levels, entries, attributes, viewerValues, o
             size="small"
             aria-label="A level beneath that is another attribute"
             placeholder={`+ ${levels[1]} beneath it that is…`}
-            style={{ minWidth: 200 }}
+            className="least-200"
             value={null}
             onChange={(name: string) => {
               const above = entries.find((entry) => entry.path.length === 1 && entry.see);

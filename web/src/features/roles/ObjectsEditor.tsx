@@ -1,8 +1,8 @@
 import { Input, Radio, Select } from "antd";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
+import type { Editing, Part } from "../../ui/sentences/sentence";
 import { Falls } from "./Falls";
-import type { Editing, Part } from "./sentence";
 
 type Objects = Part<"objects">;
 type Answer = Schemas["ObjectsAnswer"] | null;
@@ -92,7 +92,7 @@ export function ObjectsEditor({ editing, sentence, onChange }: Props) {
           allowClear
           aria-label="Search objects"
           placeholder="Search objects"
-          style={{ width: 170 }}
+          className="wide-170"
           value={search}
           onChange={(event) => setSearch(event.target.value)}
         />
@@ -145,7 +145,7 @@ export function ObjectsEditor({ editing, sentence, onChange }: Props) {
                 </div>
               </div>
               {unfolded && (
-                <div style={{ paddingLeft: 20 }}>
+                <div className="inset-20">
                   {columns.map((column) => (
                     <Line
                       key={column.name}

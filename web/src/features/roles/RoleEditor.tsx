@@ -1,17 +1,18 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { App, Button, Dropdown, Input, Modal } from "antd";
 import { useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { ApiError, api, data, type ModelAnswer, type Role, type RoleEntry, type Sentence } from "../../api/client";
-import { usePeople } from "../../app/Tray";
-import { useWorkbench } from "../../app/workbench";
-import { useEditKeys } from "../../ui/keys";
+import { useChanged } from "../../api/queries";
+import { usePeople } from "../../state/directory";
+import { useEditKeys } from "../../state/keys";
+import { useWorkbench } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
+import { type Kind, kindOf, unfinished } from "../../ui/sentences/sentence";
 import type { RoleEdits } from "../../ui/unsavedEdits";
 import { CompareLive } from "./CompareLive";
 import { Holders, Mapping } from "./Mapping";
 import { SentenceCard } from "./SentenceCard";
-import { type Kind, kindOf, unfinished } from "./sentence";
 import { UsedWhere, useUses } from "./UsedWhere";
 import type { EffectQuery } from "./useEffectOf";
 import { useViewerValues } from "./useViewerValues";
@@ -21,7 +22,7 @@ type Props = { entry: RoleEntry; role: Role; edits: RoleEdits; model: ModelAnswe
 /** A role as sentences, edited in place; saved into the draft. */
 export function RoleEditor({ entry, role, edits, model, effect }: Props) {
   const name = entry.role.name;
-  const client = useQueryClient();
+  const changed = useChanged();
   const navigate = useNavigate();
   const { message } = App.useApp();
   const bench = useWorkbench();
@@ -38,8 +39,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
     change({ ...role, sentences: [...sentences, sentence] });
     setOpen(sentences.length);
   };
-  const refresh = () =>
-    Promise.all(["roles", "state", "effect", "pages", "pending", "people"].map((key) => client.invalidateQueries({ queryKey: [key] })));
+  const refresh = () => changed("roles");
 
   const save = useMutation({
     mutationFn: (version: number) =>
@@ -77,7 +77,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
   const conflict = save.error instanceof ApiError && save.error.status === 409;
   return (
     <>
-      <div className="row wrap" style={{ alignItems: "baseline" }}>
+      <div className="row wrap on-baseline">
         <h2>{role.label ?? role.name}</h2>
         <span className="soft">
           <code>{role.name}</code> · {role.kind} · <Holders entry={entry} />
@@ -307,7 +307,7 @@ const FAMILIES: Kind[][] = [["rows", "entitlement", "members"], ["objects", "mas
 
 function Adders({ kinds, start }: { kinds: Kind[]; start: (kind: Kind) => void }) {
   return (
-    <div className="row" style={{ gap: 16 }}>
+    <div className="row gap-16">
       {kinds.map((kind) => (
         <button key={kind} type="button" className="textlink" onClick={() => start(kind)}>
           + {kind}

@@ -1,12 +1,14 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { App, Button, Form, Input, Modal, Radio } from "antd";
 import { useEffect, useRef, useState } from "react";
 import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
 import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client";
-import { useRoles } from "../../app/Tray";
-import { useModel, useWorkbench } from "../../app/workbench";
+import { useChanged } from "../../api/queries";
+import { useRoles } from "../../state/directory";
+import { useModel, useWorkbench } from "../../state/workbench";
 import { defaultColumn } from "../../ui/defaultColumn";
 import { Empty, Notice } from "../../ui/Notice";
+import { decidedTable } from "../../ui/sentences/sentence";
 import { suggestedName } from "../../ui/suggestedName";
 import { useUnsaved } from "../../ui/unsaved";
 import { roleEdits } from "../../ui/unsavedEdits";
@@ -15,9 +17,9 @@ import { EffectPanel, type Tab } from "./EffectPanel";
 import type { TotalsChoice } from "./EffectTotals";
 import { RoleEditor } from "./RoleEditor";
 import { Similar } from "./Similar";
-import { decidedTable } from "./sentence";
 import { type Mode, useEffectOf, viewersFor } from "./useEffectOf";
 import "./roles.css";
+import "../../ui/sentences/sentences.css";
 
 /** The bench: a role is written beside its effect. */
 export default function RolesScreen() {
@@ -86,7 +88,7 @@ export default function RolesScreen() {
       <div>
         <RoleList title="Grant" does="open" entries={list("grant")} unsaved={edits.has} />
         <RoleList title="Limit" does="narrow" entries={list("limit")} unsaved={edits.has} />
-        <p style={{ marginTop: 14 }} className="row wrap">
+        <p className="row wrap above-14">
           <button
             type="button"
             className="textlink"
@@ -225,11 +227,11 @@ function RoleList({
 }
 
 function Deleted({ entries }: { entries: { name: string; label: string }[] }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const { message } = App.useApp();
   const restore = useMutation({
     mutationFn: (name: string) => data(api.POST("/api/roles/{name}/restore", { params: { path: { name } } })),
-    onSuccess: () => Promise.all([client.invalidateQueries({ queryKey: ["roles"] }), client.invalidateQueries({ queryKey: ["state"] })]),
+    onSuccess: () => changed("roles"),
     onError: (error) => message.error(error.message),
   });
   if (entries.length === 0) return null;
@@ -241,7 +243,7 @@ function Deleted({ entries }: { entries: { name: string; label: string }[] }) {
       {entries.map((entry) => (
         <div key={entry.name} className="role-line soft">
           <s className="cut">{entry.label}</s>
-          <button type="button" className="textlink small" style={{ marginLeft: "auto" }} onClick={() => restore.mutate(entry.name)}>
+          <button type="button" className="textlink small push" onClick={() => restore.mutate(entry.name)}>
             restore
           </button>
         </div>
@@ -251,14 +253,14 @@ function Deleted({ entries }: { entries: { name: string; label: string }[] }) {
 }
 
 function NewRole({ start, close }: { start: Role; close: () => void }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const navigate = useNavigate();
   const [form] = Form.useForm<{ label: string; name: string; kind: Role["kind"] }>();
   const create = useMutation({
     mutationFn: (values: { label: string; name: string; kind: Role["kind"] }) =>
       data(api.POST("/api/roles", { body: { role: { ...start, ...values, label: values.label || null } } })),
     onSuccess: async (made) => {
-      await Promise.all([client.invalidateQueries({ queryKey: ["roles"] }), client.invalidateQueries({ queryKey: ["state"] })]);
+      await changed("roles");
       navigate(`/roles/${encodeURIComponent(made.role.name)}`);
       close();
     },
@@ -279,7 +281,8 @@ function NewRole({ start, close }: { start: Role; close: () => void }) {
         initialValues={{ label: start.label ?? "", name: start.name, kind: start.kind }}
         onFinish={(values) => create.mutate(values)}
         onValuesChange={(changed: { label?: string }) => {
-          if (changed.label !== undefined && !form.isFieldTouched("name")) form.setFieldValue("name", suggestedName(changed.label));
+          if (changed.label !== undefined && !form.isFieldTouched("name"))
+            form.setFields([{ name: "name", value: suggestedName(changed.label), touched: false }]);
         }}
       >
         <Form.Item label="What people call it" name="label">

@@ -1,8 +1,8 @@
 import { useMemo, useState } from "react";
 import { ConditionBuilder } from "../../ui/conditions/ConditionBuilder";
 import { columnSubjects } from "../../ui/conditions/clauses";
-import type { Editing } from "./sentence";
-import { useSubjects } from "./useSubjects";
+import type { Editing } from "../../ui/sentences/sentence";
+import { useSubjects } from "../../ui/sentences/useSubjects";
 
 type Props = { editing: Editing; table: string; where: string; onChange: (where: string) => void; label?: string; empty?: string };
 

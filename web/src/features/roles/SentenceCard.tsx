@@ -3,6 +3,9 @@ import { useState } from "react";
 import type { ModelAnswer, Problem, Role, Sentence } from "../../api/client";
 import type { Attribute } from "../../ui/conditions/ClausePicker";
 import { useCheck } from "../../ui/conditions/useCheck";
+import { PagesEditor } from "../../ui/sentences/PagesEditor";
+import { decidedTable, type Editing, type EffectAnswer, kindOf } from "../../ui/sentences/sentence";
+import { ObjectsWords, PagesWords, RowsWords } from "../../ui/sentences/Words";
 import { BeneathEditor } from "./BeneathEditor";
 import { ChangeEditor } from "./ChangeEditor";
 import { EntitlementEditor } from "./EntitlementEditor";
@@ -10,11 +13,8 @@ import { MaskEditor } from "./MaskEditor";
 import { MembersEditor } from "./MembersEditor";
 import { ObjectsEditor } from "./ObjectsEditor";
 import { OtherWords } from "./OtherWords";
-import { PagesEditor } from "./PagesEditor";
 import { RowsEditor } from "./RowsEditor";
 import { SentenceHelp } from "./SentenceHelp";
-import { decidedTable, type Editing, type EffectAnswer, kindOf } from "./sentence";
-import { ObjectsWords, PagesWords, RowsWords } from "./Words";
 
 type Props = {
   role: Role;
@@ -44,7 +44,7 @@ export function SentenceCard(props: Props) {
   const about = kind === "pages" || model !== undefined;
   return (
     <div className={`sentence ${open ? "open" : ""} ${sentence.off ? "switched-off" : ""}`} data-testid={`sentence-${place}`}>
-      <div className="row" style={{ alignItems: "flex-start" }}>
+      <div className="row from-top">
         <button type="button" className="plain grow words" aria-expanded={open} disabled={!about} onClick={() => onOpen(!open)}>
           {sentence.off && <span className="off-mark">switched off</span>}
           {rows && <RowsWords table={rows.table} where={rows.where} group={check.data?.valid ? (check.data.group ?? null) : null} />}
@@ -121,14 +121,14 @@ function Editor({ role, sentence, place, model, onChange, attributes, viewerValu
     <>
       {rows && (
         <>
-          <div className="row small" style={{ margin: "6px 0" }}>
+          <div className="row small around-6-0">
             rows of
             <Select
               size="small"
               showSearch
               aria-label="Table"
               value={rows.table}
-              style={{ minWidth: 140 }}
+              className="least-140"
               onChange={(table) => onChange({ ...sentence, rows: { table, where: "" } })}
               options={(model.document.tables ?? []).map((table) => ({ value: table.name, label: table.name }))}
             />

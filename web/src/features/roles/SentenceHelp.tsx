@@ -1,6 +1,6 @@
 import { Button, Popover } from "antd";
 import type { ReactNode } from "react";
-import type { Kind } from "./sentence";
+import type { Kind } from "../../ui/sentences/sentence";
 
 const HELP: Record<Kind, { title: string; text: ReactNode; example: ReactNode }> = {
   rows: {
@@ -80,11 +80,9 @@ export function SentenceHelp({ kind }: { kind: Kind }) {
       trigger="click"
       title={help.title}
       content={
-        <div style={{ maxWidth: 340 }}>
+        <div className="most-340">
           <p>{help.text}</p>
-          <p className="soft" style={{ marginTop: 6 }}>
-            {help.example}
-          </p>
+          <p className="soft above-6">{help.example}</p>
         </div>
       }
     >

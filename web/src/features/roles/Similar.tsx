@@ -1,8 +1,9 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Modal } from "antd";
 import { useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { api, data, type Schemas } from "../../api/client";
+import { queries, useChanged } from "../../api/queries";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { Words } from "./CompareLive";
@@ -10,12 +11,7 @@ import { Words } from "./CompareLive";
 /** Roles that differ in one value only are pointed out, with the one role that would replace them. */
 export function Similar({ wanted }: { wanted: boolean }) {
   const [shown, setShown] = useState<Schemas["Suggestion"] | null>(null);
-  const similar = useQuery({
-    queryKey: ["roles", "similar"],
-    queryFn: () => data(api.GET("/api/similar")),
-    enabled: wanted,
-    staleTime: 30_000,
-  });
+  const similar = useQuery({ ...queries.similar(), enabled: wanted });
   const found = similar.data?.suggestions ?? [];
   if (found.length === 0) return null;
   return (
@@ -32,13 +28,13 @@ export function Similar({ wanted }: { wanted: boolean }) {
 }
 
 function Suggested({ suggestion, close }: { suggestion: Schemas["Suggestion"]; close: () => void }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const navigate = useNavigate();
   const { message } = App.useApp();
   const replace = useMutation({
     mutationFn: () => data(api.POST("/api/similar/replace", { body: { roles: suggestion.roles.map((role) => role.name) } })),
     onSuccess: async (made) => {
-      await client.invalidateQueries();
+      await changed("roles", "people");
       message.success("Written into the draft. The old roles stay live until the next release.");
       navigate(`/roles/${encodeURIComponent(made.role.name)}`);
       close();

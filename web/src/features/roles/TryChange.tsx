@@ -2,12 +2,12 @@ import { useMutation } from "@tanstack/react-query";
 import { Button, Input, Radio, Select } from "antd";
 import { useState } from "react";
 import { api, data, type PinnedViewer, type Schemas } from "../../api/client";
-import type { Pin } from "../../app/workbench";
+import type { Pin } from "../../state/workbench";
 import { columnText, literal } from "../../ui/conditions/clauses";
 import { ValuePicker } from "../../ui/conditions/ValuePicker";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
-import type { Editing } from "./sentence";
+import type { Editing } from "../../ui/sentences/sentence";
 
 type Change = Schemas["ChangeQuestion"];
 type Act = "update" | "insert" | "delete";
@@ -61,7 +61,7 @@ export function TryChange({ editing, table, pin }: { editing: Editing; table: st
             size="small"
             aria-label="Column to set"
             placeholder="column"
-            style={{ minWidth: 130 }}
+            className="least-130"
             value={column}
             onChange={setColumn}
             options={columns.map((item) => ({ value: item.name, label: item.name }))}
@@ -70,7 +70,7 @@ export function TryChange({ editing, table, pin }: { editing: Editing; table: st
           <Input
             size="small"
             aria-label="New value"
-            style={{ width: 150 }}
+            className="wide-150"
             value={value}
             placeholder="left empty: blank"
             onChange={(event) => setValue(event.target.value)}
@@ -78,7 +78,7 @@ export function TryChange({ editing, table, pin }: { editing: Editing; table: st
         </div>
       )}
       {act !== "insert" && (
-        <div className="field" style={{ alignItems: "flex-start" }}>
+        <div className="field from-top">
           in rows whose
           <Select
             showSearch
@@ -87,7 +87,7 @@ export function TryChange({ editing, table, pin }: { editing: Editing; table: st
             allowClear
             aria-label="Column that says which rows"
             placeholder="any row"
-            style={{ minWidth: 130 }}
+            className="least-130"
             value={by}
             onChange={(next) => {
               setBy(next ?? null);

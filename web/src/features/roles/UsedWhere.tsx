@@ -1,16 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Modal } from "antd";
 import { Link } from "react-router-dom";
-import { api, data, type RoleEntry } from "../../api/client";
+import type { RoleEntry } from "../../api/client";
+import { queries } from "../../api/queries";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 
 export function useUses(name: string, wanted: boolean) {
-  return useQuery({
-    queryKey: ["roles", "uses", name],
-    queryFn: () => data(api.GET("/api/roles/{name}/uses", { params: { path: { name } } })),
-    enabled: wanted,
-  });
+  return useQuery({ ...queries.roleUses(name), enabled: wanted });
 }
 
 /** Where a role is named, and to whom it is mapped: before it is renamed or deleted. */

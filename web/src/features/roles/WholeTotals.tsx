@@ -1,13 +1,14 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Select } from "antd";
 import { useState } from "react";
-import { api, data, type PinnedViewer, type Role, type Schemas } from "../../api/client";
+import type { PinnedViewer, Role, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
 import { shownValue } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
+import type { Editing } from "../../ui/sentences/sentence";
 import { useDelayed } from "../../ui/useDelayed";
 import type { Members } from "./memberTree";
-import type { Editing } from "./sentence";
 
 type Props = { editing: Editing; sentence: Members; viewer: PinnedViewer; levels: string[]; table: string };
 
@@ -26,23 +27,16 @@ export function WholeTotals({ editing, sentence, viewer, levels, table }: Props)
       index === place && item.members ? { ...item, members: { ...item.members, totals } } : item,
     ),
   });
-  const found = useQuery({
-    queryKey: ["whole-totals", model.document.name, settled, viewer, measure?.name],
-    queryFn: async () => {
-      const ask = [{ totals: { model: model.document.name, by: [`${table}.${levels[0]}`], measures: [measure?.name ?? ""] } }];
-      const [own, whole, given] = await Promise.all([
-        data(api.POST("/api/evaluate", { body: { viewers: [viewer], edited: [as("own")], ask } })),
-        data(api.POST("/api/evaluate", { body: { viewers: [viewer], edited: [as("whole")], ask } })),
-        data(api.POST("/api/whole-totals", { body: { role: role.name, sentence: place, viewers: [viewer], edited: [as("whole")] } })),
-      ]);
-      return { own: totalsOf(own), whole: totalsOf(whole), given: given.found };
-    },
-    enabled: measure !== undefined && editing.effect?.problems.length === 0,
-    placeholderData: keepPreviousData,
-    retry: false,
+  const ask = [{ totals: { model: model.document.name, by: [`${table}.${levels[0]}`], measures: [measure?.name ?? ""] } }];
+  const enabled = measure !== undefined && editing.effect?.problems.length === 0;
+  const ownTotals = useQuery({ ...queries.evaluated({ viewers: [viewer], edited: [as("own")], ask }), enabled, select: totalsOf });
+  const wholeTotals = useQuery({ ...queries.evaluated({ viewers: [viewer], edited: [as("whole")], ask }), enabled, select: totalsOf });
+  const givenAway = useQuery({
+    ...queries.wholeTotals({ role: role.name, sentence: place, viewers: [viewer], edited: [as("whole")] }),
+    enabled,
   });
   if (!measure) return null;
-  const lines = keysOf(found.data?.own, found.data?.whole);
+  const lines = keysOf(ownTotals.data, wholeTotals.data);
   const value = (answer: Schemas["TotalsAnswer"] | null | undefined, key: string) =>
     answer?.lines.find((line) => String(line.key[0]) === key)?.values[0];
   return (
@@ -56,7 +50,7 @@ export function WholeTotals({ editing, sentence, viewer, levels, table }: Props)
           aria-label="Measure"
           value={measure.name}
           onChange={setChosen}
-          style={{ minWidth: 140 }}
+          className="least-140"
           options={measures.map((item) => ({ value: item.name, label: item.label ?? item.name }))}
         />
       </div>
@@ -72,7 +66,7 @@ export function WholeTotals({ editing, sentence, viewer, levels, table }: Props)
             </thead>
             <tbody>
               {lines.map((key) => {
-                const [own, whole] = [value(found.data?.own, key), value(found.data?.whole, key)];
+                const [own, whole] = [value(ownTotals.data, key), value(wholeTotals.data, key)];
                 return (
                   <tr key={key}>
                     <td>{key}</td>
@@ -83,17 +77,19 @@ export function WholeTotals({ editing, sentence, viewer, levels, table }: Props)
               })}
               <tr className="sum">
                 <td>Total</td>
-                <td className="number">{shownValue(found.data?.own?.total[0], measure.format)}</td>
-                <td className={`number ${found.data?.own?.total[0] !== found.data?.whole?.total[0] ? "differs" : ""}`}>
-                  {shownValue(found.data?.whole?.total[0], measure.format)}
+                <td className="number">{shownValue(ownTotals.data?.total[0], measure.format)}</td>
+                <td className={`number ${ownTotals.data?.total[0] !== wholeTotals.data?.total[0] ? "differs" : ""}`}>
+                  {shownValue(wholeTotals.data?.total[0], measure.format)}
                 </td>
               </tr>
             </tbody>
           </table>
         </Scroll>
       )}
-      {found.data && lines.length === 0 && <p className="soft small">This viewer sees no member, so there is no total of either kind.</p>}
-      {found.data?.given.map((item) => (
+      {ownTotals.data && lines.length === 0 && (
+        <p className="soft small">This viewer sees no member, so there is no total of either kind.</p>
+      )}
+      {givenAway.data?.found.map((item) => (
         <Notice key={item.message} kind={sentence.totals === "whole" ? "bad" : "careful"}>
           {sentence.totals === "whole" ? item.message : `Were totals whole: ${item.message}`}
           <ul data-testid="given-away">
@@ -103,10 +99,10 @@ export function WholeTotals({ editing, sentence, viewer, levels, table }: Props)
           </ul>
         </Notice>
       ))}
-      {found.data && found.data.given.length === 0 && lines.length > 0 && (
+      {givenAway.data?.found.length === 0 && lines.length > 0 && (
         <p className="soft small">Whole totals would give no single hidden member away to this viewer today.</p>
       )}
-      {found.isError && <p className="small warn">{found.error.message}</p>}
+      {wholeTotals.isError && <p className="small warn">{wholeTotals.error.message}</p>}
     </section>
   );
 }

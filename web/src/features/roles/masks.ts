@@ -1,44 +1,32 @@
-import type { Part } from "./sentence";
+import type { Schemas } from "../../api/client";
+import type { Part } from "../../ui/sentences/sentence";
 
 type Mask = Part<"mask">;
 export type With = Mask["with"];
-export type MaskKind = "withhold" | "fixed" | "hash" | "keep" | "round" | "period";
+/** A kind of mask as the API describes it: what it fits, what is written with it, what of it may enter totals. */
+export type MaskKind = Schemas["MaskKindShape"];
 
-export const KIND_LABELS: Record<MaskKind, string> = {
-  withhold: "nothing",
-  fixed: "a fixed text",
-  hash: "a code",
-  keep: "some characters",
-  round: "rounded",
-  period: "the period",
-};
-
-export function maskKind(mask: With): MaskKind {
-  return typeof mask === "string" ? mask : (Object.keys(mask)[0] as MaskKind);
+/** The name of the kind a mask is written with. */
+export function maskName(mask: With): string {
+  return typeof mask === "string" ? mask : (Object.keys(mask)[0] ?? "");
 }
 
-/** Whether a mask of this kind can stand for values of a type (semantics.md 5.5). */
+/** What is written with a mask, by field. */
+export function maskValues(mask: With): Record<string, unknown> {
+  return typeof mask === "string" ? {} : (Object.values(mask)[0] as Record<string, unknown>);
+}
+
+/** Whether a mask of this kind can stand for values of a type (semantics.md 5.6). */
 export function fits(kind: MaskKind, type: string): boolean {
-  if (kind === "fixed" || kind === "keep") return type === "text";
-  if (kind === "round") return type === "integer" || type === "number";
-  if (kind === "period") return type === "date";
-  return true;
+  return (kind.types as string[]).includes(type);
 }
 
-/** A mask of this kind to begin with. */
-export function fresh(kind: MaskKind): With {
-  switch (kind) {
-    case "fixed":
-      return { fixed: { text: "withheld" } };
-    case "keep":
-      return { keep: { first: 0, last: 3, fill: "•" } };
-    case "round":
-      return { round: { to: 100 } };
-    case "period":
-      return { period: { to: "month" } };
-    default:
-      return kind;
-  }
+/** A mask of a kind with what is written in its fields; what it begins with, where nothing is. */
+export function written(kind: MaskKind, values: Record<string, unknown> = {}): With {
+  if (kind.fields.length === 0) return kind.name as With;
+  return {
+    [kind.name]: Object.fromEntries(kind.fields.map((field) => [field.name, values[field.name] ?? field.start])),
+  } as unknown as With;
 }
 
 /** What a mask shows, in words. */

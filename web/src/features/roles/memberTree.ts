@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import type { Part } from "./sentence";
+import type { Part } from "../../ui/sentences/sentence";
 
 export type Members = Part<"members">;
 export type Entry = NonNullable<Members["list"]>[number];

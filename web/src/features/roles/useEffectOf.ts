@@ -1,5 +1,6 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, data, type PinnedViewer, type Role, type Schemas } from "../../api/client";
+import { useQuery } from "@tanstack/react-query";
+import type { PinnedViewer, Role, Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
 import { useDelayed } from "../../ui/useDelayed";
 
 /** What is asked of the effect beside the shares: rows of a table, and totals. */
@@ -9,25 +10,14 @@ export type EffectAsk = { table: string | null; key: string | undefined; totals:
 export function useEffectOf(model: string | null, role: Role | null, viewers: PinnedViewer[], ask: EffectAsk) {
   const settled = useDelayed(role, 40);
   return useQuery({
-    queryKey: ["effect", model, settled, viewers, ask],
-    queryFn: ({ signal }) =>
-      data(
-        api.POST("/api/effect", {
-          signal,
-          body: {
-            model: model ?? "",
-            viewers,
-            edited: settled ? [settled] : [],
-            rows: ask.table
-              ? { model: model ?? "", table: ask.table, order: ask.key ? [`${ask.table}.${ask.key}`] : [], limit: 200 }
-              : null,
-            totals: ask.totals,
-          },
-        }),
-      ),
+    ...queries.effect({
+      model: model ?? "",
+      viewers,
+      edited: settled ? [settled] : [],
+      rows: ask.table ? { model: model ?? "", table: ask.table, order: ask.key ? [`${ask.table}.${ask.key}`] : [], limit: 200 } : null,
+      totals: ask.totals,
+    }),
     enabled: model !== null && settled !== null,
-    placeholderData: keepPreviousData,
-    retry: false,
   });
 }
 

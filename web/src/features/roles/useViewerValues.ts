@@ -1,16 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, data } from "../../api/client";
-import type { Pin } from "../../app/workbench";
+import { queries } from "../../api/queries";
+import type { Pin } from "../../state/workbench";
 
 /** What a viewer attribute is for the pinned person, in words: "for Jo Ames: High Fells, Eastmoor". */
 export function useViewerValues(pin: Pin | undefined): (name: string) => string | null {
   const login = typeof pin?.viewer === "string" ? pin.viewer : null;
-  const card = useQuery({
-    queryKey: ["person", login, "draft"],
-    queryFn: () => data(api.GET("/api/people/{login}", { params: { path: { login: login ?? "" }, query: { state: "draft" } } })),
-    enabled: login !== null,
-    staleTime: 10_000,
-  });
+  const card = useQuery({ ...queries.person(login ?? "", "draft"), enabled: login !== null, staleTime: 10_000 });
   return (name) => {
     const attribute = card.data?.attributes.find((item) => item.definition.name === name);
     if (!attribute || !pin) return null;

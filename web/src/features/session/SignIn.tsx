@@ -2,7 +2,8 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Button, Form, Input } from "antd";
 import { useState } from "react";
 import { api, data, type Schemas } from "../../api/client";
-import { Brand } from "../../app/Shell";
+import { queries } from "../../api/queries";
+import { Brand } from "../../ui/Brand";
 import { Notice } from "../../ui/Notice";
 import "./sign-in.css";
 
@@ -15,7 +16,7 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
     setBusy(true);
     setWrong(null);
     try {
-      client.setQueryData(["session"], await data(api.POST("/api/session", { body: { login, password } })));
+      client.setQueryData(queries.session().queryKey, await data(api.POST("/api/session", { body: { login, password } })));
     } catch (error) {
       setWrong((error as Error).message);
     } finally {

@@ -1,9 +1,10 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { Button, Input } from "antd";
 import { useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { api, data, type Schemas } from "../../api/client";
-import { Brand } from "../../app/Shell";
+import { useChanged } from "../../api/queries";
+import { Brand } from "../../ui/Brand";
 import { Notice } from "../../ui/Notice";
 import "./sign-in.css";
 
@@ -11,7 +12,7 @@ const LEAST = 10;
 
 /** Where a one-time link leads: the first password, or a new workspace with its first administrator. */
 export function Welcome({ session }: { session: Schemas["SessionAnswer"] }) {
-  const client = useQueryClient();
+  const changed = useChanged();
   const navigate = useNavigate();
   const token = window.location.hash.slice(1);
   const setup = token.startsWith("setup.");
@@ -39,7 +40,7 @@ export function Welcome({ session }: { session: Schemas["SessionAnswer"] }) {
         : data(api.POST("/api/session/welcome", { body: { token, password } })),
     onSuccess: async () => {
       navigate(setup ? "/models" : "/", { replace: true });
-      await client.invalidateQueries();
+      await changed();
     },
   });
   const fault =
@@ -112,7 +113,7 @@ export function Welcome({ session }: { session: Schemas["SessionAnswer"] }) {
               />
               {fault && <p className="warn small">{fault}</p>}
               {enter.error && <Notice kind="bad">{enter.error.message}</Notice>}
-              <Button type="primary" htmlType="submit" disabled={!ready} loading={enter.isPending} style={{ marginTop: 10 }}>
+              <Button type="primary" htmlType="submit" disabled={!ready} loading={enter.isPending} className="above-10">
                 {setup ? "Make the workspace" : "Keep this password"}
               </Button>
             </>

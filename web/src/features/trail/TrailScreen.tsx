@@ -1,7 +1,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { Button, Input } from "antd";
 import { useState } from "react";
-import { api, data } from "../../api/client";
+import { queries } from "../../api/queries";
 import { Notice } from "../../ui/Notice";
 
 function brief(details: Record<string, unknown>): string {
@@ -17,12 +17,7 @@ function brief(details: Record<string, unknown>): string {
 /** Who did and looked at what, newest first. */
 export default function TrailScreen() {
   const [search, setSearch] = useState("");
-  const trail = useInfiniteQuery({
-    queryKey: ["trail"],
-    initialPageParam: undefined as number | undefined,
-    queryFn: ({ pageParam }) => data(api.GET("/api/trail", { params: { query: { before: pageParam } } })),
-    getNextPageParam: (last) => (last.more ? last.entries.at(-1)?.id : undefined),
-  });
+  const trail = useInfiniteQuery(queries.trail());
   const entries = (trail.data?.pages ?? []).flatMap((page) => page.entries);
   const shown = entries.filter((entry) =>
     `${entry.actor} ${entry.action} ${entry.subject} ${brief(entry.details)}`.toLowerCase().includes(search.toLowerCase()),
@@ -37,7 +32,7 @@ export default function TrailScreen() {
           allowClear
           aria-label="Find in the trail"
           placeholder="Find in what is shown"
-          style={{ width: 240 }}
+          className="wide-240"
           value={search}
           onChange={(event) => setSearch(event.target.value)}
         />
@@ -60,9 +55,7 @@ export default function TrailScreen() {
               <td>{entry.actor}</td>
               <td>{entry.action}</td>
               <td>{entry.subject}</td>
-              <td className="soft small" style={{ whiteSpace: "normal" }}>
-                {brief(entry.details)}
-              </td>
+              <td className="soft small wraps">{brief(entry.details)}</td>
             </tr>
           ))}
         </tbody>

@@ -1,8 +1,9 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Select } from "antd";
 import { useMemo, useState } from "react";
-import { api, data, type ModelAnswer } from "../../api/client";
-import { useWorkbench } from "../../app/workbench";
+import type { ModelAnswer } from "../../api/client";
+import { queries } from "../../api/queries";
+import { useWorkbench } from "../../state/workbench";
 import { shownKey } from "../../ui/chartLines";
 import { defaultColumn } from "../../ui/defaultColumn";
 import { FilterField } from "../../ui/FilterField";
@@ -13,6 +14,7 @@ import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { count, Share } from "../../ui/Share";
 import { type Answer, indexed, isTotals, lineKey, readingOrder } from "./totalsLines";
+import "../../ui/rows-view.css";
 
 export function TotalsView({ model }: { model: ModelAnswer }) {
   const bench = useWorkbench();
@@ -23,22 +25,13 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
   const [where, setWhere] = useState<string | null>(null);
   const viewers = useMemo(() => [{ all_data: true as const }, ...bench.pins.map((pin) => pin.viewer)], [bench.pins]);
   const asked = useQuery({
-    queryKey: ["totals", bench.model, bench.state, viewers, by, measure, where],
-    queryFn: ({ signal }) =>
-      data(
-        api.POST("/api/evaluate", {
-          signal,
-          body: {
-            state: bench.state,
-            viewers,
-            unseen: true,
-            ask: [{ totals: { model: model.document.name, by, measures: [measure ?? ""], where, subtotals: true } }],
-          },
-        }),
-      ),
+    ...queries.evaluated({
+      state: bench.state,
+      viewers,
+      unseen: true,
+      ask: [{ totals: { model: model.document.name, by, measures: [measure ?? ""], where, subtotals: true } }],
+    }),
     enabled: measure !== undefined,
-    placeholderData: keepPreviousData,
-    retry: false,
   });
   const answers = asked.data?.viewers.map((entry) => entry.answers[0]) ?? [];
   const whole = answers[0];
@@ -62,7 +55,7 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
           aria-label="By columns"
           value={by}
           onChange={(value) => setBy(value.slice(0, 3))}
-          style={{ minWidth: 220 }}
+          className="least-220"
           options={columns.map((name) => ({ value: name, label: name }))}
         />
         <span className="soft">measure</span>
@@ -71,7 +64,7 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
           aria-label="Measure"
           value={measure}
           onChange={setMeasure}
-          style={{ minWidth: 170 }}
+          className="least-170"
           optionFilterProp="label"
           options={measures.map((item) => ({ value: item.name, label: item.label ?? item.name }))}
         />

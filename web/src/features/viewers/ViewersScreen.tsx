@@ -1,9 +1,10 @@
 import { useState } from "react";
-import { useModel, useWorkbench } from "../../app/workbench";
+import { useModel, useWorkbench } from "../../state/workbench";
 import { Empty, Notice } from "../../ui/Notice";
 import { RowsView } from "../../ui/RowsView";
 import { TotalsView } from "./TotalsView";
 import "./viewers.css";
+import "../../ui/rows-view.css";
 
 /** One to four viewers side by side with all data: the same lines aligned, differences marked. */
 export default function ViewersScreen() {
@@ -23,9 +24,7 @@ export default function ViewersScreen() {
           </button>
         </div>
         <span className="grow" />
-        <span className="soft small" style={{ paddingBottom: 5 }}>
-          {bench.state === "draft" ? "in the draft" : "live"}
-        </span>
+        <span className="soft small pad-below-5">{bench.state === "draft" ? "in the draft" : "live"}</span>
       </div>
       {bench.pins.length === 0 && <Notice>Pin up to four viewers in the row above, and they stand here side by side with all data.</Notice>}
       {!model.data && !model.isPending && <Empty title="No model yet" />}

@@ -153,7 +153,7 @@ function NamedValues({
         mode="tags"
         aria-label={`Values of ${subject.label}`}
         placeholder="Type a value, Enter adds it"
-        style={{ width: "100%" }}
+        className="full"
         value={values.map(String)}
         open={false}
         suffixIcon={null}
@@ -170,7 +170,7 @@ function NamedValues({
       allowClear
       aria-label={`Values of ${subject.label}`}
       placeholder="Choose"
-      style={{ width: "100%" }}
+      className="full"
       optionFilterProp="label"
       value={(one ? (values[0] as string | undefined) : (values as string[])) as never}
       options={subject.values}

@@ -1,6 +1,7 @@
 import { Select } from "antd";
 import { useMemo, useRef, useState } from "react";
 import { api, type Clause, data, type Group, type Problem } from "../../api/client";
+import { useVocabulary } from "../../state/directory";
 import { ConditionEditor, type Known } from "../ConditionEditor";
 import { type Attribute, ClausePicker } from "./ClausePicker";
 import { ClauseWords } from "./ClauseWords";
@@ -8,7 +9,6 @@ import { columnText, groupText, isGroup, type Path, partAt, type Subject, subjec
 import { type CheckKind, useCheck } from "./useCheck";
 import "./conditions.css";
 
-const OWN_NAMES = ["login", "name", "email", "mail_domain", "organization", "organizations", "branch", "groups", "roles"];
 const WORDS = ["AND", "OR", "NOT", "IN", "IS NULL", "BETWEEN", "LIKE", "CURRENT_DATE"];
 const NOTHING: Group = { joined: "and", negated: false, parts: [] };
 
@@ -32,9 +32,20 @@ export function ConditionBuilder(props: Props) {
   const { model, table, kind, where, onChange, subjects, attributes, label, hint, empty } = props;
   const check = useCheck(model, table, where, kind);
   const problem: Problem | null = where.trim() === "" ? null : (check.data?.problem ?? null);
-  const names = useMemo(() => knownNames(subjects, attributes, table, kind), [subjects, attributes, table, kind]);
+  const { viewer } = useVocabulary();
+  const names = useMemo(
+    () =>
+      knownNames(
+        subjects,
+        attributes,
+        viewer.map((item) => item.name),
+        table,
+        kind,
+      ),
+    [subjects, attributes, viewer, table, kind],
+  );
   const local = useRef<{ where: string; group: Group } | null>(null);
-  const answered = check.data?.where === where && check.data.valid ? (check.data.group ?? null) : undefined;
+  const answered = check.data?.current && check.data.valid ? (check.data.group ?? null) : undefined;
   const group =
     where.trim() === ""
       ? local.current?.where === where
@@ -83,7 +94,7 @@ export function ConditionBuilder(props: Props) {
         )}
       </div>
       <div className="box">
-        <div className="row small" style={{ marginBottom: 4 }}>
+        <div className="row small below-4">
           <b>as text</b>
           <span className="grow" />
           <span className={problem ? "warn" : "soft"} data-testid="check-verdict">
@@ -114,7 +125,7 @@ export function ConditionBuilder(props: Props) {
   );
 }
 
-function knownNames(subjects: Subject[], attributes: Attribute[], table: string | null, kind: CheckKind): Known[] {
+function knownNames(subjects: Subject[], attributes: Attribute[], own: string[], table: string | null, kind: CheckKind): Known[] {
   return [
     ...subjects
       .filter((subject) => subject.table !== "viewer")
@@ -123,7 +134,7 @@ function knownNames(subjects: Subject[], attributes: Attribute[], table: string 
         detail: subject.table === "page" ? "page" : subject.type,
       })),
     ...attributes.map((item) => ({ label: `viewer.${item.name}`, detail: `${item.type}${item.multiple ? ", many" : ""}` })),
-    ...(kind === "question" ? [] : OWN_NAMES.map((name) => ({ label: `viewer.${name}`, detail: "viewer" }))),
+    ...(kind === "question" ? [] : own.map((name) => ({ label: `viewer.${name}`, detail: "viewer" }))),
     ...WORDS.map((word) => ({ label: word, detail: "" })),
   ];
 }
@@ -204,7 +215,7 @@ function Picker({ model, table, group, change, subjects, attributes, viewerValue
           />
         </div>
       )}
-      <div className="row" style={{ marginBottom: 6 }}>
+      <div className="row below-6">
         <Select
           aria-label="Column"
           showSearch
@@ -213,7 +224,7 @@ function Picker({ model, table, group, change, subjects, attributes, viewerValue
             setTurn(turn + 1);
             setPicked(next);
           }}
-          style={{ flex: 1, minWidth: 0 }}
+          className="fill no-least"
           optionFilterProp="label"
           options={subjects.map((item) => ({ value: subjectKey(item), label: item.label }))}
         />

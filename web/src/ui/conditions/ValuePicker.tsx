@@ -1,7 +1,8 @@
-import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { Button, Checkbox, Input } from "antd";
 import { memo, useCallback, useRef, useState } from "react";
 import { api, data } from "../../api/client";
+import { queries } from "../../api/queries";
 import { count } from "../Share";
 
 type Props = { model: string; table: string; column: string; values: unknown[]; onChange: (values: unknown[]) => void };
@@ -11,12 +12,7 @@ export function ValuePicker({ model, table, column, values, onChange }: Props) {
   const [search, setSearch] = useState("");
   const [pasting, setPasting] = useState(false);
   const path = { model, table, column };
-  const found = useQuery({
-    queryKey: ["values", model, table, column, search],
-    queryFn: () => data(api.GET("/api/models/{model}/values/{table}/{column}", { params: { path, query: { search } } })),
-    placeholderData: keepPreviousData,
-    staleTime: 60_000,
-  });
+  const found = useQuery(queries.values(model, table, column, search));
   const chosen = new Set(values.map(String));
   const toggle = (value: unknown) =>
     onChange(chosen.has(String(value)) ? values.filter((item) => String(item) !== String(value)) : [...values, value]);
@@ -166,7 +162,7 @@ function PastedList({ path, add, close }: PasteProps) {
         </div>
       )}
       {match.isError && <p className="warn small">{match.error.message}</p>}
-      <div className="row" style={{ marginTop: 6 }}>
+      <div className="row above-6">
         <Button
           size="small"
           type="primary"

@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { splitName } from "../../ui/fullNames";
+import { splitName } from "../fullNames";
 
 export type Reading = Schemas["FileReading"];
 export type Grid = Schemas["GridAnswer"];

@@ -1,5 +1,5 @@
 import type { Group, Sentence } from "../../api/client";
-import { GroupWords, Value } from "../../ui/conditions/ClauseWords";
+import { GroupWords, Value } from "../conditions/ClauseWords";
 
 /** A rows sentence in plain words; as text while it cannot be read. */
 export function RowsWords({ table, where, group }: { table: string; where: string; group: Group | null }) {

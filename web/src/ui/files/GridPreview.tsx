@@ -1,7 +1,8 @@
 import { Select } from "antd";
-import { Notice } from "../../ui/Notice";
-import { Scroll } from "../../ui/Scroll";
+import { Notice } from "../Notice";
+import { Scroll } from "../Scroll";
 import type { Grid, Reading } from "./sources";
+import "./files.css";
 
 const ENCODINGS = [
   { value: "utf-8", label: "UTF-8" },
@@ -28,13 +29,13 @@ export function GridPreview({ grid, busy, read }: { grid: Grid; busy: boolean; r
   const shown = Math.min(width, 60);
   return (
     <div className="grid-preview">
-      <div className="row wrap" style={{ marginBottom: 8 }}>
+      <div className="row wrap below-8">
         {reading.format === "xlsx" && grid.sheets.length > 0 && (
           <>
             <span className="soft">sheet</span>
             <Select
               aria-label="Sheet"
-              style={{ minWidth: 140 }}
+              className="least-140"
               value={reading.sheet ?? grid.sheets[0]}
               options={grid.sheets.map((sheet) => ({ value: sheet, label: sheet }))}
               onChange={(sheet) => read({ ...reading, sheet }, false)}
@@ -46,7 +47,7 @@ export function GridPreview({ grid, busy, read }: { grid: Grid; busy: boolean; r
             <span className="soft">letters</span>
             <Select
               aria-label="Encoding"
-              style={{ width: 130 }}
+              className="wide-130"
               value={reading.encoding}
               options={ENCODINGS}
               onChange={(encoding) => read({ ...reading, encoding }, false)}
@@ -54,7 +55,7 @@ export function GridPreview({ grid, busy, read }: { grid: Grid; busy: boolean; r
             <span className="soft">cells parted by</span>
             <Select
               aria-label="Delimiter"
-              style={{ width: 120 }}
+              className="wide-120"
               value={reading.delimiter}
               options={DELIMITERS}
               onChange={(delimiter) => read({ ...reading, delimiter }, false)}
@@ -76,7 +77,7 @@ export function GridPreview({ grid, busy, read }: { grid: Grid; busy: boolean; r
         </Notice>
       ))}
       {grid.rows.length > 0 && (
-        <Scroll label="First rows of the file" style={{ maxHeight: 330, border: "1px solid var(--line2)" }}>
+        <Scroll label="First rows of the file" className="scroll low-330 edged">
           <table className="data sheet" data-testid="grid">
             <thead>
               <tr>

@@ -2,9 +2,10 @@ import { App, Button, Progress } from "antd";
 import { useRef, useState } from "react";
 import { ApiError, api, data } from "../../api/client";
 import { upload } from "../../api/upload";
-import { Empty } from "../../ui/Notice";
+import { Empty } from "../Notice";
 import { GridPreview } from "./GridPreview";
 import { type Reading, type Source, size } from "./sources";
+import "./files.css";
 
 type Arriving = { key: string; name: string; share: number; stop: AbortController };
 
@@ -161,7 +162,7 @@ export function FilesStep({
               read={(reading, chosenRow) => void read(current, reading, chosenRow)}
             />
             {!one && otherSheets.length > 0 && (
-              <p className="row wrap" style={{ marginTop: 8 }}>
+              <p className="row wrap above-8">
                 <span className="soft">Also bring the sheet</span>
                 {otherSheets.slice(0, 12).map((sheet) => (
                   <Button key={sheet} size="small" onClick={() => void addSheet(current, sheet)}>

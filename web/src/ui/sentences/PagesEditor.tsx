@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Checkbox, Radio, Select } from "antd";
-import { api, data } from "../../api/client";
-import type { Attribute } from "../../ui/conditions/ClausePicker";
-import { ConditionBuilder } from "../../ui/conditions/ConditionBuilder";
+import { queries } from "../../api/queries";
+import type { Attribute } from "../conditions/ClausePicker";
+import { ConditionBuilder } from "../conditions/ConditionBuilder";
 import type { Part } from "./sentence";
 import { useSubjects } from "./useSubjects";
 
@@ -13,11 +13,7 @@ type Props = { sentence: Part<"pages">; onChange: (sentence: Part<"pages">) => v
 /** The pages sentence: which actions, on which shelves and pages, under which condition. */
 export function PagesEditor({ sentence, onChange, attributes, limit }: Props) {
   const subjects = useSubjects();
-  const pages = useQuery({
-    queryKey: ["pages", "draft"],
-    queryFn: () => data(api.GET("/api/pages", { params: { query: { state: "draft" } } })),
-    staleTime: 10_000,
-  });
+  const pages = useQuery(queries.pages("draft"));
   const targets = (pages.data?.shelves ?? []).flatMap((shelf) => [
     { value: `shelf:${shelf.name}`, label: `shelf ${shelf.label}` },
     ...shelf.pages.map((entry) => ({ value: `page:${entry.page.name}`, label: `page ${entry.page.label ?? entry.page.name}` })),
@@ -50,7 +46,7 @@ export function PagesEditor({ sentence, onChange, attributes, limit }: Props) {
             mode="multiple"
             aria-label="Shelves and pages"
             placeholder="Shelves and pages"
-            style={{ flex: 1, minWidth: 180 }}
+            className="fill least-180"
             value={sentence.on}
             onChange={(on) => onChange({ ...sentence, on })}
             options={targets}

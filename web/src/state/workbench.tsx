@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
-import { api, data, type ModelAnswer, type PinnedViewer, type StateName } from "../api/client";
-import { isTyping } from "../ui/keys";
+import type { PinnedViewer, StateName } from "../api/client";
+import { queries } from "../api/queries";
+import { isTyping } from "./keys";
 
 /** Somebody pinned in the tray. `title` and `detail` are what the chip says. */
 export type Pin = { key: string; title: string; detail: string; viewer: PinnedViewer };
@@ -45,7 +46,7 @@ export function WorkbenchProvider({ account, children }: { account: string; chil
   const [chosen, setModel] = useState<string | null>(() => stored(`${kept}.model`, null));
   const [pins, setPins] = useState<Pin[]>(() => stored(`${kept}.pins`, []));
   const [focus, setFocus] = useState<number>(() => stored(`${kept}.focus`, 0));
-  const space = useQuery({ queryKey: ["state"], queryFn: () => data(api.GET("/api/state")) });
+  const space = useQuery(queries.state());
   useEffect(() => localStorage.setItem(`${kept}.pins`, JSON.stringify(pins)), [kept, pins]);
   useEffect(() => localStorage.setItem(`${kept}.focus`, JSON.stringify(focus)), [kept, focus]);
   useEffect(() => localStorage.setItem(`${kept}.model`, JSON.stringify(chosen)), [kept, chosen]);
@@ -106,10 +107,5 @@ export function focusedViewer(bench: Workbench): PinnedViewer {
 export function useModel(state?: StateName, wanted = true) {
   const bench = useWorkbench();
   const which = state ?? bench.state;
-  return useQuery<ModelAnswer>({
-    queryKey: ["model", bench.model, which],
-    queryFn: () => data(api.GET("/api/models/{model}", { params: { path: { model: bench.model ?? "" }, query: { state: which } } })),
-    enabled: wanted && bench.model !== null,
-    staleTime: 60_000,
-  });
+  return useQuery({ ...queries.model(bench.model ?? "", which), enabled: wanted && bench.model !== null });
 }

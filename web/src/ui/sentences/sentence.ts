@@ -1,9 +1,20 @@
 import type { ModelAnswer, Role, Schemas, Sentence } from "../../api/client";
-import type { Attribute } from "../../ui/conditions/ClausePicker";
+import type { Attribute } from "../conditions/ClausePicker";
 
 export type EffectAnswer = Schemas["EffectAnswer"];
-export type Kind = "rows" | "entitlement" | "members" | "objects" | "mask" | "beneath" | "change" | "pages";
-export const KINDS: Kind[] = ["rows", "entitlement", "members", "objects", "mask", "beneath", "change", "pages"];
+/** The kinds of sentence: whatever a sentence of the API can be, but for the notes beside it. */
+export type Kind = Exclude<keyof Sentence, "label" | "about" | "reason" | "off">;
+const EVERY: Record<Kind, true> = {
+  rows: true,
+  entitlement: true,
+  members: true,
+  objects: true,
+  mask: true,
+  beneath: true,
+  change: true,
+  pages: true,
+};
+export const KINDS = Object.keys(EVERY) as Kind[];
 export type Part<K extends Kind> = NonNullable<Sentence[K]>;
 
 /** What an editor of a sentence works with: the role as it is being edited, the model, the people, what the edit does. */

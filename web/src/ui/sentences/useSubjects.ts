@@ -1,18 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
-import { api, data } from "../../api/client";
-import { usePeople, useRoles } from "../../app/Tray";
-import type { Subject } from "../../ui/conditions/clauses";
+import { queries } from "../../api/queries";
+import { usePeople, useRoles } from "../../state/directory";
+import type { Subject } from "../conditions/clauses";
 
 /** What conditions on pages and on people can be about, with the names to choose from. */
 export function useSubjects(): { page: Subject[]; viewer: Subject[] } {
   const people = usePeople();
   const roles = useRoles();
-  const pages = useQuery({
-    queryKey: ["pages", "draft"],
-    queryFn: () => data(api.GET("/api/pages", { params: { query: { state: "draft" } } })),
-    staleTime: 10_000,
-  });
+  const pages = useQuery(queries.pages("draft"));
   return useMemo(() => {
     const named = (items: { name: string; label: string }[]) =>
       items.map(({ name, label }) => ({ value: name, label: label === name ? name : `${label} · ${name}` }));

@@ -1,0 +1,200 @@
+import { infiniteQueryOptions, keepPreviousData, queryOptions, useQueryClient } from "@tanstack/react-query";
+import type { ParamsOption, RequestBodyOption } from "openapi-fetch";
+import type { PathsWithMethod, SuccessResponseJSON } from "openapi-typescript-helpers";
+import { useCallback } from "react";
+import { type ApiError, api, data, type StateName } from "./client";
+import type { components, paths } from "./schema";
+
+type Shapes = components["schemas"];
+
+/**
+ * Every question the interface asks, in one place. The key of a question is its address with all that is sent, so that two
+ * questions of one key are the same question, and have one shape.
+ */
+function ask<M extends "get" | "post", P extends PathsWithMethod<paths, M>>(
+  method: M,
+  address: P,
+  sent: ParamsOption<paths[P][M]> & RequestBodyOption<paths[P][M]>,
+) {
+  type Answer = SuccessResponseJSON<Required<paths[P]>[M] & Record<string, unknown>>;
+  // The addresses are checked above; a call that is one of many cannot be checked again.
+  const call = api[method === "get" ? "GET" : "POST"] as (to: P, init: object) => Promise<{ data?: Answer }>;
+  return queryOptions<Answer, ApiError, Answer, readonly [M, P, typeof sent]>({
+    queryKey: [method, address, sent],
+    queryFn: ({ signal }) => data(call(address, { ...sent, signal })),
+  });
+}
+
+/** For lists that many screens read: asked again only after a moment, or when something changed. */
+const A_WHILE = 10_000;
+/** What was shown stays until the new answer is there; a refusal is an answer, not something to try again. */
+const SETTLED = { placeholderData: keepPreviousData, retry: false } as const;
+
+export const queries = {
+  session: () => ({ ...ask("get", "/api/session", {}), staleTime: Number.POSITIVE_INFINITY }),
+  state: () => ask("get", "/api/state", {}),
+  vocabulary: () => ({ ...ask("get", "/api/vocabulary", {}), staleTime: Number.POSITIVE_INFINITY }),
+
+  people: () => ({ ...ask("get", "/api/people", {}), staleTime: A_WHILE }),
+  held: () => ({ ...ask("get", "/api/directory/held", {}), staleTime: A_WHILE }),
+  attributeVersions: () => ask("get", "/api/directory/attributes", {}),
+  person: (login: string, state: StateName) => ({
+    ...ask("get", "/api/people/{login}", { params: { path: { login }, query: { state } } }),
+    retry: false,
+  }),
+  copying: (login: string) => ask("get", "/api/people/{login}/copying", { params: { path: { login } } }),
+  owns: (login: string) => ask("get", "/api/people/{login}/owns", { params: { path: { login } } }),
+  group: (name: string) => ({ ...ask("get", "/api/groups/{name}", { params: { path: { name } } }), retry: false }),
+  organization: (name: string) => ({ ...ask("get", "/api/organizations/{name}", { params: { path: { name } } }), retry: false }),
+
+  roles: () => ({ ...ask("get", "/api/roles", {}), staleTime: A_WHILE }),
+  roleUses: (name: string) => ask("get", "/api/roles/{name}/uses", { params: { path: { name } } }),
+  similar: () => ({ ...ask("get", "/api/similar", {}), staleTime: 30_000 }),
+  combined: (body: Shapes["CombineRequest"]) => ({ ...ask("post", "/api/combine", { body }), ...SETTLED }),
+  entitlementColumns: (body: Shapes["EvidenceRequest"]) => ({ ...ask("post", "/api/entitlements/columns", { body }), staleTime: 30_000 }),
+  entitlementLines: (body: Shapes["EntitlementRequest"]) => ({ ...ask("post", "/api/entitlements/lines", { body }), ...SETTLED }),
+  wholeTotals: (body: Shapes["WholeTotalsRequest"]) => ({ ...ask("post", "/api/whole-totals", { body }), ...SETTLED }),
+
+  model: (model: string, state: StateName) => ({
+    ...ask("get", "/api/models/{model}", { params: { path: { model }, query: { state } } }),
+    staleTime: 60_000,
+  }),
+  refreshes: (model: string) => ask("get", "/api/models/{model}/refreshes", { params: { path: { model } } }),
+  profile: (model: string, table: string) => ({
+    ...ask("get", "/api/models/{model}/tables/{table}", { params: { path: { model, table } } }),
+    retry: false,
+    staleTime: 60_000,
+  }),
+  values: (model: string, table: string, column: string, search: string) => ({
+    ...ask("get", "/api/models/{model}/values/{table}/{column}", { params: { path: { model, table, column }, query: { search } } }),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+  }),
+  expression: (model: string, body: Shapes["MeasureRequest"]) => ({
+    ...ask("post", "/api/models/{model}/try", { params: { path: { model } }, body }),
+    ...SETTLED,
+  }),
+  lines: (path: Place) => ({ ...ask("get", "/api/models/{model}/tables/{table}/lines", { params: { path } }), retry: false }),
+  linesChecked: (path: Place, body: Shapes["LinesCheck"]) => ({
+    ...ask("post", "/api/models/{model}/tables/{table}/lines/check", { params: { path }, body }),
+    ...SETTLED,
+  }),
+  linesHistory: (path: Place) => ask("get", "/api/models/{model}/tables/{table}/lines/history", { params: { path } }),
+  task: (key: string) => ask("get", "/api/tasks/{key}", { params: { path: { key } } }),
+
+  checked: (body: Shapes["CheckRequest"]) => ({ ...ask("post", "/api/check", { body }), staleTime: 60_000 }),
+  evaluated: (body: Shapes["EvaluateRequest"]) => ({ ...ask("post", "/api/evaluate", { body }), ...SETTLED }),
+  effect: (body: Shapes["EffectRequest"]) => ({ ...ask("post", "/api/effect", { body }), ...SETTLED }),
+  rows: (body: Shapes["AlignedRequest"]) => ({ ...ask("post", "/api/rows", { body }), ...SETTLED }),
+  why: (body: Shapes["WhyRequest"]) => ({ ...ask("post", "/api/why", { body }), retry: false }),
+  reaching: (body: Shapes["ReachRequest"]) => ({ ...ask("post", "/api/reaching", { body }), retry: false }),
+
+  pages: (state: StateName) => ({ ...ask("get", "/api/pages", { params: { query: { state } } }), staleTime: A_WHILE }),
+  pagesGrid: (body: Shapes["HoldersGridRequest"]) => ({ ...ask("post", "/api/grid", { body }), ...SETTLED }),
+  pageLook: (page: string, body: Shapes["PageLookRequest"]) => ({
+    ...ask("post", "/api/pages/{page}/look", { params: { path: { page } }, body }),
+    ...SETTLED,
+  }),
+  pageBeneath: (page: string, body: Shapes["BeneathLook"]) => ({
+    ...ask("post", "/api/pages/{page}/beneath", { params: { path: { page } }, body }),
+    retry: false,
+  }),
+  exhibit: (body: Shapes["ExhibitTry"]) => ({ ...ask("post", "/api/exhibits", { body }), ...SETTLED }),
+
+  pending: () => ask("get", "/api/releases/pending", {}),
+  releases: () => ask("get", "/api/releases", {}),
+
+  trail: () =>
+    infiniteQueryOptions({
+      queryKey: ["get", "/api/trail", {}] as const,
+      initialPageParam: undefined as number | undefined,
+      queryFn: ({ pageParam, signal }) => data(api.GET("/api/trail", { signal, params: { query: { before: pageParam } } })),
+      getNextPageParam: (last) => (last.more ? last.entries.at(-1)?.id : undefined),
+    }),
+
+  /** A change that is only tried: what it would do is worked out once, and never kept. */
+  tried: <T>(what: unknown[], send: () => Promise<T>) =>
+    queryOptions<T, ApiError>({ queryKey: ["try", ...what], queryFn: send, retry: false, gcTime: 0, staleTime: Number.POSITIVE_INFINITY }),
+
+  myPages: () => ask("get", "/api/my/pages", {}),
+  myPage: (page: string, body: Shapes["MyLook"]) => ({
+    ...ask("post", "/api/my/pages/{page}", { params: { path: { page } }, body }),
+    ...SETTLED,
+  }),
+  myBeneath: (page: string, body: Shapes["BeneathRequest"]) => ({
+    ...ask("post", "/api/my/pages/{page}/beneath", { params: { path: { page } }, body }),
+    retry: false,
+  }),
+};
+
+type Place = { model: string; table: string };
+type Address = ReturnType<(typeof queries)[Exclude<keyof typeof queries, "tried">]>["queryKey"][1] & keyof paths;
+
+/** What somebody can change. */
+export type Part = "people" | "roles" | "models" | "pages" | "data" | "release";
+
+const ANYTHING: readonly Part[] = ["people", "roles", "models", "pages", "data", "release"];
+const SEEN: readonly Part[] = ["people", "roles", "models", "data", "release"];
+
+/** What the answer of each address hangs on: whoever adds a question says here when it grows old. */
+const HANGS_ON: Record<Address, readonly Part[]> = {
+  "/api/session": [],
+  "/api/vocabulary": [],
+  "/api/state": ANYTHING,
+  "/api/people": ["people", "release"],
+  "/api/directory/held": ["people", "roles", "release"],
+  "/api/directory/attributes": ["people"],
+  "/api/people/{login}": ANYTHING,
+  "/api/people/{login}/copying": ["people", "roles"],
+  "/api/people/{login}/owns": ANYTHING,
+  "/api/groups/{name}": ["people", "roles"],
+  "/api/organizations/{name}": ["people"],
+  "/api/roles": ["people", "roles", "release"],
+  "/api/roles/{name}/uses": ["roles", "release"],
+  "/api/similar": SEEN,
+  "/api/combine": SEEN,
+  "/api/entitlements/columns": SEEN,
+  "/api/entitlements/lines": SEEN,
+  "/api/whole-totals": SEEN,
+  "/api/models/{model}": ["roles", "models", "data", "release"],
+  "/api/models/{model}/refreshes": SEEN,
+  "/api/models/{model}/tables/{table}": ["roles", "models", "pages", "data"],
+  "/api/models/{model}/values/{table}/{column}": ["models", "data", "release"],
+  "/api/models/{model}/try": ["models", "data"],
+  "/api/models/{model}/tables/{table}/lines": ["people", "roles", "models", "data"],
+  "/api/models/{model}/tables/{table}/lines/check": ["people", "roles", "models", "data"],
+  "/api/models/{model}/tables/{table}/lines/history": ["data"],
+  "/api/tasks/{key}": [],
+  "/api/check": ["people", "models", "data"],
+  "/api/evaluate": SEEN,
+  "/api/effect": ANYTHING,
+  "/api/rows": SEEN,
+  "/api/why": ANYTHING,
+  "/api/reaching": SEEN,
+  "/api/pages": ANYTHING,
+  "/api/grid": ANYTHING,
+  "/api/pages/{page}/look": ANYTHING,
+  "/api/pages/{page}/beneath": ANYTHING,
+  "/api/exhibits": ANYTHING,
+  "/api/releases/pending": ANYTHING,
+  "/api/releases": ["release"],
+  "/api/trail": ANYTHING,
+  "/api/my/pages": ["release", "people"],
+  "/api/my/pages/{page}": SEEN,
+  "/api/my/pages/{page}/beneath": SEEN,
+};
+
+/** Tells that parts changed: what hangs on them is asked again, and the rest stays. Without parts, everything is. */
+export function useChanged(): (...parts: Part[]) => Promise<void> {
+  const client = useQueryClient();
+  return useCallback(
+    (...parts: Part[]) =>
+      client.invalidateQueries({
+        predicate: (query) => {
+          const hangs = HANGS_ON[query.queryKey[1] as Address] as readonly Part[] | undefined;
+          return parts.length === 0 || (hangs?.some((part) => parts.includes(part)) ?? false);
+        },
+      }),
+    [client],
+  );
+}
