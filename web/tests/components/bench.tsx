@@ -1,5 +1,5 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render } from "@testing-library/react";
+import { cleanup, configure, render } from "@testing-library/react";
 import { App } from "antd";
 import type { ReactNode } from "react";
 import { MemoryRouter } from "react-router-dom";
@@ -102,6 +102,9 @@ export function drawn(part: ReactNode, answers: Answers = {}): Call[] {
   );
   return calls;
 }
+
+// Every style sheet would be computed for every element, to see whether it is hidden.
+configure({ defaultHidden: true });
 
 beforeAll(() => {
   // What jsdom does not have.

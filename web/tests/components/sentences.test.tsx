@@ -6,36 +6,44 @@ import type { Sentence } from "../../src/api/client";
 import { SentenceCard } from "../../src/features/roles/SentenceCard";
 import { type Answers, checked, drawn, MODEL } from "./bench";
 
+const EFFECT = { problems: [], fallen: [], fell: [], objects: null, viewers: [] } as never;
 const ROLE = { name: "r", kind: "grant" as const, model: "m" };
 
-/** An open sentence that is edited as on the bench; gives what it last became. */
+type BenchProps = { first: Sentence; seen: (sentence: Sentence) => void };
+
+/** One sentence, open, edited as on the bench. */
+function Bench({ first, seen }: BenchProps) {
+  const [now, setNow] = useState(first);
+  return (
+    <SentenceCard
+      role={{ ...ROLE, sentences: [now] }}
+      sentence={now}
+      place={0}
+      model={MODEL}
+      open
+      onOpen={() => undefined}
+      onChange={(next) => {
+        seen(next);
+        setNow(next);
+      }}
+      onRemove={() => undefined}
+      onCopy={() => undefined}
+      onMove={null}
+      problem={undefined}
+      attributes={[{ name: "areas", type: "text", multiple: true }] as never}
+      viewerValues={() => null}
+      effect={EFFECT}
+    />
+  );
+}
+
+/** An open sentence; gives what was asked of the server and what the sentence last became. */
 function opened(sentence: Sentence, answers: Answers = {}) {
   const seen = vi.fn<(sentence: Sentence) => void>();
-  function Bench() {
-    const [now, setNow] = useState(sentence);
-    return (
-      <SentenceCard
-        role={{ ...ROLE, sentences: [now] }}
-        sentence={now}
-        place={0}
-        model={MODEL}
-        open
-        onOpen={() => undefined}
-        onChange={(next) => {
-          seen(next);
-          setNow(next);
-        }}
-        onRemove={() => undefined}
-        onCopy={() => undefined}
-        onMove={null}
-        problem={undefined}
-        attributes={[{ name: "areas", type: "text", multiple: true }] as never}
-        viewerValues={() => null}
-        effect={{ problems: [] } as never}
-      />
-    );
-  }
-  const calls = drawn(<Bench />, { "POST /api/check": checked({ joined: "and", negated: false, parts: [] }), ...answers });
+  const calls = drawn(<Bench first={sentence} seen={seen} />, {
+    "POST /api/check": checked({ joined: "and", negated: false, parts: [] }),
+    ...answers,
+  });
   return { calls, last: () => seen.mock.lastCall?.[0] };
 }
 
@@ -78,12 +86,20 @@ test("members: what is seen is said on the tree", async () => {
   expect(last()?.members?.unlisted).toBe("visible");
 });
 
-test("objects: hidden by default is one choice", async () => {
-  const { last } = opened({ objects: { default: "visible", hide: [], show: [] } });
-  const all = await screen.findAllByRole("radio");
-  const hidden = all.find((radio) => (radio as HTMLInputElement).value === "hidden");
-  fireEvent.click(hidden ?? (all[0] as HTMLElement));
-  expect(last()?.objects?.default).toBe("hidden");
+test("objects: a column is hidden by name, and said to be as above again", async () => {
+  const { last } = opened({ objects: { default: "visible", hide: ["tag:money"], show: [] } });
+  fireEvent.click(screen.getByRole("button", { name: "Unfold site" }));
+  const area = within(screen.getByRole("radiogroup", { name: "area" }));
+  fireEvent.click(area.getByRole("radio", { name: "hide" }));
+  expect(last()?.objects?.hide).toEqual(["tag:money", "column:site.area"]);
+  fireEvent.click(area.getByRole("radio", { name: "as above" }));
+  expect(last()?.objects?.hide).toEqual(["tag:money"]);
+});
+
+test("objects: what the model no longer has is said, and is taken out", () => {
+  const { last } = opened({ objects: { default: "visible", hide: ["measure:gone"], show: [] } });
+  fireEvent.click(screen.getByRole("button", { name: "Take it out" }));
+  expect(last()?.objects?.hide).toEqual([]);
 });
 
 test("mask: kinds, fields and what may enter totals are those the API tells", async () => {
@@ -103,13 +119,15 @@ test("beneath: rows are listed or not", async () => {
   expect(last()?.beneath?.rows).toBe(false);
 });
 
-test("change: a kind of change that is allowed asks for its condition", async () => {
+test("change: an act is allowed for every visible row, or under a condition of its own", () => {
   const { last } = opened({ change: { table: "site" } });
-  fireEvent.click(screen.getAllByRole("checkbox")[0] as HTMLElement);
-  const change = last()?.change;
-  expect(
-    [change?.insert, change?.update, change?.delete].filter((condition) => condition !== null && condition !== undefined),
-  ).toHaveLength(1);
+  const update = within(screen.getByRole("radiogroup", { name: "update" }));
+  fireEvent.click(update.getByRole("radio", { name: "every visible row" }));
+  expect(last()?.change).toEqual({ table: "site", update: "TRUE" });
+  fireEvent.click(update.getByRole("radio", { name: "where…" }));
+  expect(last()?.change).toEqual({ table: "site", update: "area IS NOT NULL" });
+  fireEvent.click(update.getByRole("radio", { name: "not allowed" }));
+  expect(last()?.change?.update).toBeNull();
 });
 
 test("pages: an action is added", async () => {
