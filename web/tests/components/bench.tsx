@@ -124,6 +124,8 @@ beforeAll(() => {
       disconnect() {}
     },
   );
+  // jsdom would match every rule of every sheet for each name that is looked up; nothing here depends on the sheets.
+  vi.stubGlobal("getComputedStyle", (element: HTMLElement) => element.style);
   Element.prototype.scrollIntoView = () => undefined;
   Range.prototype.getClientRects = () => [] as unknown as DOMRectList;
 });
