@@ -2,12 +2,18 @@
 PORT ?= 8000
 DATA ?= ./var
 export PORT DATA
+ifdef SEED
+export SEED
+endif
+ifdef EXAMPLE
+export EXAMPLE
+endif
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
 WEB_SOURCES := $(shell find web/src -type f 2>/dev/null) web/index.html web/vite.config.ts
 
-.PHONY: install demo serve test lint bench schema clean
+.PHONY: install demo serve test quick seed lint bench schema clean
 
 install: $(STAMPS)/python $(STAMPS)/build
 
@@ -61,6 +67,14 @@ lint: $(STAMPS)/python $(STAMPS)/npm
 test: install $(STAMPS)/browser $(STAMPS)/postgres lint
 	cd web && npm run --silent test
 	$(BIN)/pytest
+
+# While you work: lint, and the tests that matter for what changed since SINCE; fewer generated examples, and no browser.
+quick: $(STAMPS)/python $(STAMPS)/npm lint
+	@.ci/quick $(SINCE)
+
+# One generated example again, as the failure printed it: TEST and SEED, or TEST and EXAMPLE.
+seed: $(STAMPS)/python
+	$(BIN)/pytest -n0 -p no:cacheprovider '$(TEST)'
 
 bench: install $(STAMPS)/browser
 	$(BIN)/python -m benchmarks.run

@@ -7,7 +7,6 @@ from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, Phase, given, settings
-from hypothesis import strategies as st
 
 from moorland.core.engine.questions import Question, Refused, RowsAnswer, TotalsAnswer
 from moorland.core.language.dialects import DIALECTS
@@ -15,6 +14,7 @@ from moorland.core.language.sql_parts import NotInSql
 from tests.core.databases import Database, postgres, sqlite
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.worlds import MEASURES, World
+from tests.core.seeds import SEEDS
 from tests.core.test_against_oracle import ordered
 from tests.core.test_against_oracle import plain as rounded
 
@@ -24,7 +24,6 @@ CASES = settings(
     phases=[Phase.explicit, Phase.reuse, Phase.generate],
     suppress_health_check=[HealthCheck.function_scoped_fixture],
 )
-SEEDS = st.integers(0, 2**40)
 
 
 @pytest.fixture(scope="module", params=["sqlite", "postgres"])

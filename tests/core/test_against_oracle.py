@@ -6,15 +6,14 @@ import os
 from typing import Any
 
 from hypothesis import Phase, given, settings
-from hypothesis import strategies as st
 
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.evaluation import NotFound
 from tests.core.oracle.worlds import COLUMNS, KEYS, MEASURES, World
+from tests.core.seeds import SEEDS
 from tests.core.worlds import ask
 
 CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "250")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
-SEEDS = st.integers(0, 2**40)
 
 
 def plain(value: Any) -> Any:

@@ -5,7 +5,6 @@ from typing import Any
 from unittest import mock
 
 from hypothesis import Phase, given, settings
-from hypothesis import strategies as st
 
 from moorland.core.bundle.people import ImaginedPerson, ImaginedViewer
 from moorland.core.engine import evaluator as evaluating
@@ -16,6 +15,7 @@ from moorland.core.insight.impact import impact
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.worlds import MEASURES as ALL_MEASURES
 from tests.core.oracle.worlds import World
+from tests.core.seeds import SEEDS
 from tests.core.test_against_oracle import plain
 
 CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "150")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
@@ -34,7 +34,7 @@ def crowd(world: World) -> list[ImaginedViewer]:
 
 
 @CASES
-@given(st.integers(0, 2**40))
+@given(SEEDS)
 def test_together_as_alone(seed: int) -> None:
     world = World(seed, "sql")
     maker = world.maker
@@ -52,7 +52,7 @@ def test_together_as_alone(seed: int) -> None:
 
 
 @CASES
-@given(st.integers(0, 2**40))
+@given(SEEDS)
 def test_totals_on_strata_are_those_on_rows_masks_and_whole_totals_too(seed: int) -> None:
     world = World(seed)
     maker = world.maker
@@ -79,7 +79,7 @@ def test_viewers_who_hold_the_same_roles_are_answered_together() -> None:
 
 
 @CASES
-@given(st.integers(0, 2**40))
+@given(SEEDS)
 def test_impact_counted_together_is_that_of_each_alone(seed: int) -> None:
     world = World(seed, "sql" if seed % 2 else None)
     document = world.document()

@@ -4,11 +4,11 @@ import os
 from typing import Any
 
 from hypothesis import Phase, given, settings
-from hypothesis import strategies as st
 
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.evaluation import Oracle
 from tests.core.oracle.worlds import COLUMNS, MEASURES, World
+from tests.core.seeds import SEEDS
 from tests.core.worlds import ask
 
 CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "200")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
@@ -86,7 +86,7 @@ def answers(world: World) -> list[Any]:
 
 
 @CASES
-@given(st.integers(0, 2**40))
+@given(SEEDS)
 def test_hidden_data_changes_no_answer(seed: int) -> None:
     world = World(seed)
     maker = world.maker

@@ -1,7 +1,7 @@
 """Roles made ready to evaluate: sentences checked and typed, objects decided (semantics.md 5)."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from moorland.core.bundle.model import Hierarchy
 from moorland.core.bundle.people import AttributeDefinition
@@ -47,6 +47,7 @@ class CompiledRole:
     pages: tuple[PagesRule, ...] = ()
     objects: Objects | None = None
     named: frozenset[str] = frozenset()
+    _beneath: dict[str, BeneathRule] = field(default_factory=dict, compare=False, repr=False)
 
     @property
     def conditions(self) -> Iterator[tree.Node]:
@@ -63,6 +64,11 @@ class CompiledRole:
 
     def beneath(self, table: str) -> BeneathRule:
         """What the role says of rows beneath numbers: several sentences are read as the narrowest; a limit role is silent by default (5.7, 12.5)."""
+        if table not in self._beneath:
+            self._beneath[table] = self._said_beneath(table)
+        return self._beneath[table]
+
+    def _said_beneath(self, table: str) -> BeneathRule:
         grant = self.role.kind == "grant"
         sentences = [sentence.beneath for _, sentence in self.role.acting if sentence.beneath and table in sentence.beneath.tables]
         limits = [sentence.limit if sentence.limit is not None else DEFAULT_LIMIT if grant else None for sentence in sentences]

@@ -92,7 +92,7 @@ def impact(
         if progress:
             progress(number)
         if key not in known:
-            known[key] = _viewer_impact(before, after, login, old, new, chosen, counted.of(key))
+            known[key] = _viewer_impact(views, login, old, new, chosen, counted.of(key))
         if known[key].changes:
             someone = new or old
             found.append(known[key].model_copy(update={"login": login, "name": (someone.name if someone else None) or login}))
@@ -146,9 +146,10 @@ def _plain(model: ViewerModel) -> bool:
 
 
 def _viewer_impact(
-    before: Evaluator, after: Evaluator, login: str, old: Viewer | None, new: Viewer | None, totals: Iterable[tuple[str, str]], counted: CountedTables
+    views: "tuple[Views, Views]", login: str, old: Viewer | None, new: Viewer | None, totals: Iterable[tuple[str, str]], counted: CountedTables
 ) -> ViewerImpact:
     """What changes for one person between two states; somebody missing from one of them sees nothing there."""
+    before, after = views[0].evaluator, views[1].evaluator
     known = new or old
     tables: list[TableChange] = []
     gained: list[str] = []
@@ -161,13 +162,13 @@ def _viewer_impact(
             change = counted[key] if key in counted else _table_change(name, table.name, first, second)
             if change is not None:
                 tables.append(change)
-        had, has = _objects(first), _objects(second)
+        had, has = views[0].objects(first), views[1].objects(second)
         gained += sorted(has - had)
         lost += sorted(had - has)
         clearer, covered = ([], []) if any(model == name for model, _ in counted) else _cell_changes(first, second)
         gained += clearer
         lost += covered
-        lists, listed = _listings(second), _listings(first)
+        listed, lists = views[0].listings(first), views[1].listings(second)
         gained += sorted(lists - listed) if first is not None else []
         lost += sorted(listed - lists) if second is not None else []
     could, can = _pages(before, old), _pages(after, new)
@@ -183,6 +184,9 @@ class Views:
     """What of a viewer an answer of one evaluator can depend on: the roles held and the values their conditions read."""
 
     def __init__(self, evaluator: Evaluator) -> None:
+        self.evaluator = evaluator
+        self._objects: dict[object, set[str]] = {}
+        self._listings: dict[object, set[str]] = {}
         self._read = {name: role.viewer_reads for name, role in evaluator.roles.items()}
 
     def of(self, viewer: Viewer | None) -> object:
@@ -191,6 +195,20 @@ class Views:
             return None
         names = sorted(frozenset().union(*(self._read[role] for role in viewer.held)))
         return tuple(viewer.held), tuple((name, viewer.values(name)) for name in names)
+
+    def objects(self, model: ViewerModel | None) -> set[str]:
+        """What exists: the same for all who hold the same roles."""
+        return self._by_roles(self._objects, model, _objects)
+
+    def listings(self, model: ViewerModel | None) -> set[str]:
+        """What is listed and exported: the same for all who hold the same roles."""
+        return self._by_roles(self._listings, model, _listings)
+
+    def _by_roles(self, known: dict[object, set[str]], model: ViewerModel | None, find: Callable[[ViewerModel | None], set[str]]) -> set[str]:
+        held = (model.data.schema.model.name, tuple(model.viewer.held)) if model else None
+        if held not in known:
+            known[held] = find(model)
+        return known[held]
 
 
 def _viewer(evaluator: Evaluator, login: str) -> Viewer | None:
@@ -291,8 +309,8 @@ def _listings(model: ViewerModel | None) -> set[str]:
     """The tables whose rows are listed, and those whose rows are exported (5.7, 7.1)."""
     if model is None:
         return set()
-    listed = {f"listing rows of {table}" for table in model.objects.tables if model.listing(table)}
-    return listed | {f"exporting rows of {table}" for table in model.objects.tables if model.exporting(table)}
+    listed = {table for table in model.objects.tables if model.listing(table)}
+    return {f"listing rows of {table}" for table in listed} | {f"exporting rows of {table}" for table in listed if model.exporting(table)}
 
 
 def _total_change(before: Evaluator, after: Evaluator, old: Viewer | None, new: Viewer | None, model: str, measure: str) -> TotalChange | None:
