@@ -40,6 +40,25 @@ test("a feature imports from no other feature", () => {
   expect(wrong).toEqual([]);
 });
 
+/** What stands in every className: a text, or an expression with whatever is within it. */
+function classNames(text: string): string[] {
+  return [...text.matchAll(/[cC]lassName=(?:"([^"]*)"|\{)/g)].map((match) => {
+    if (match[1] !== undefined) return match[1];
+    const start = match.index + match[0].length;
+    let [end, depth] = [start, 1];
+    while (depth > 0 && end < text.length) depth += { "{": 1, "}": -1 }[text[end++] as string] ?? 0;
+    // What is compared with is no class, nor is a name that is not in quotes.
+    return [
+      ...text
+        .slice(start, end)
+        .replace(/[=!]== "[^"]*"/g, "")
+        .matchAll(/"([^"]*)"|`([^`]*)`/g),
+    ]
+      .map((part) => part[1] ?? part[2])
+      .join(" ");
+  });
+}
+
 test("a class of a feature's stylesheet is used and defined in that feature only", () => {
   const owner = new Map<string, string>();
   const shared = new Set<string>();
@@ -61,8 +80,8 @@ test("a class of a feature's stylesheet is used and defined in that feature only
     }
   }
   for (const path of files(/\.tsx$/)) {
-    for (const match of readFileSync(path, "utf-8").matchAll(/className=(?:"([^"]*)"|\{`([^`]*)`\}|\{[^}]*?"([^"]*)")/g)) {
-      for (const name of (match[1] ?? match[2] ?? match[3] ?? "").split(/[^\w-]+/)) {
+    for (const given of classNames(readFileSync(path, "utf-8"))) {
+      for (const name of given.split(/[^\w-]+/)) {
         const feature = owner.get(name);
         if (feature !== undefined && feature !== featureOf(path)) wrong.push(`.${name} of ${feature} is used in ${inside(path)}`);
       }

@@ -19,7 +19,6 @@ export function PageFilters({ choices, filters, onChange }: Props) {
           <Select
             key={choice.column}
             mode="multiple"
-            size="small"
             allowClear
             maxTagCount={2}
             aria-label={`Narrow by ${choice.label}`}

@@ -62,7 +62,7 @@ export default function PagesScreen({ view }: { view: PagesView }) {
               <NavLink
                 key={item.page.name}
                 to={`/pages/${encodeURIComponent(item.page.name)}`}
-                className={({ isActive }) => `role-line ${isActive ? "on" : ""}`}
+                className={({ isActive }) => `side-line ${isActive ? "on" : ""}`}
               >
                 <span className="cut">{item.page.label ?? item.page.name}</span>
                 <span className="n" title="people who can open it">

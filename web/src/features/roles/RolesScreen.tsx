@@ -206,7 +206,7 @@ function RoleList({
         <NavLink
           key={entry.role.name}
           to={`/roles/${encodeURIComponent(entry.role.name)}`}
-          className={({ isActive }) => `role-line ${isActive ? "on" : ""}`}
+          className={({ isActive }) => `side-line ${isActive ? "on" : ""}`}
         >
           <span className="cut" title={entry.role.label ?? entry.role.name}>
             {entry.role.label ?? entry.role.name}
@@ -241,7 +241,7 @@ function Deleted({ entries }: { entries: { name: string; label: string }[] }) {
         Deleted <span className="aside">— live until released</span>
       </h3>
       {entries.map((entry) => (
-        <div key={entry.name} className="role-line soft">
+        <div key={entry.name} className="side-line soft">
           <s className="cut">{entry.label}</s>
           <button type="button" className="textlink small push" onClick={() => restore.mutate(entry.name)}>
             restore
