@@ -47,7 +47,7 @@ export function Chart({ kind, keys, series, title, coloured = false, selected = 
     const value = {
       type: "value",
       splitLine: { lineStyle: { color: c.line2 } },
-      axisLabel: { color: c.soft, formatter: (amount: number) => short.format(amount) },
+      axisLabel: { hideOverlap: true, color: c.soft, formatter: (amount: number) => short.format(amount) },
     };
     const across = kind === "bar" && keys.length <= 14;
     const many = series.length > 1;
