@@ -31,7 +31,7 @@ def visible(core: Evaluator, table: str, login: str | None = None, model: str = 
 def new_role(admin: Browser, name: str, model: str = "Turbine operations", kind: str = "grant: opens data") -> None:
     """A new role of the model, with itself pinned on its own."""
     admin.open("/roles")
-    admin.one(".role-line")
+    admin.one(".side-line")
     if model not in admin.one(".state").text:
         admin.choose("Model", model)
         admin.sees("Stores keeper")

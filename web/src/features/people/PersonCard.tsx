@@ -247,7 +247,7 @@ function ShareLine({ table }: { table: Schemas["TableShare"] }) {
       <Share
         visible={table.visible}
         rows={table.rows}
-        width={80}
+        width={60}
         note={table.absent_columns.length ? `${table.absent_columns.length} col. absent` : undefined}
       />
     </>
