@@ -13,7 +13,7 @@ BIN := .venv/bin
 STAMPS := .stamps
 WEB_SOURCES := $(shell find web/src -type f 2>/dev/null) web/index.html web/vite.config.ts
 
-.PHONY: install demo serve test quick seed lint bench schema clean
+.PHONY: install demo serve test quick seed lint bench soak schema clean
 
 install: $(STAMPS)/python $(STAMPS)/build
 
@@ -78,6 +78,10 @@ seed: $(STAMPS)/python
 
 bench: install $(STAMPS)/browser
 	$(BIN)/python -m benchmarks.run
+
+# Viewers, an administrator, imports and kills for MINUTES (10 unless given).
+soak: install
+	$(BIN)/python -m benchmarks.soak
 
 clean:
 	rm -rf .venv web/node_modules web/dist $(STAMPS)

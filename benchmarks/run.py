@@ -3,15 +3,10 @@
 Every line is measured in one run on one machine; DuckDB has 2 threads, as many as there are cores.
 """
 
-import contextlib
 import os
 import platform
-import subprocess
 import sys
 import tempfile
-import time
-import urllib.request
-from collections.abc import Iterator
 from pathlib import Path
 
 import duckdb
@@ -23,6 +18,8 @@ from benchmarks.crowded import crowded_lines
 from benchmarks.generated import million
 from benchmarks.importing import import_lines
 from benchmarks.in_browser import keystroke_in_browser
+from benchmarks.load import load_lines
+from benchmarks.served import served_demo
 from demo.bundle import generate
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.reading import read_folder
@@ -61,23 +58,6 @@ def keystroke() -> float:
     return best(edit, 15)
 
 
-@contextlib.contextmanager
-def served_demo() -> Iterator[str]:
-    """The address of a demo served for as long as the context lasts."""
-    data = tempfile.mkdtemp(prefix="moorland-bench-")
-    environment = {**os.environ, "DATA": data, "PORT": "8177"}
-    server = subprocess.Popen([sys.executable, "-m", "moorland.cli", "demo"], env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    try:
-        for _ in range(120):
-            with contextlib.suppress(OSError), urllib.request.urlopen("http://localhost:8177/api/session"):
-                break
-            time.sleep(0.5)
-        yield "http://localhost:8177"
-    finally:
-        server.terminate()
-        server.wait(timeout=20)
-
-
 def main() -> None:
     """Runs everything and prints the table."""
     rows = million(int(sys.argv[1]) if len(sys.argv) > 1 else 10)
@@ -90,10 +70,14 @@ def main() -> None:
     seconds = keystroke()
     table.add_row("demo: effect of a keystroke, 4 viewers, in the core", f"{seconds * 1000:.1f} ms", "limit", "100 ms", "", "under")
     messages.print("demo: keystrokes in the browser …")
-    with served_demo() as address:
+    with served_demo() as served:
+        address = f"http://localhost:{served.port}"
         median, longest = keystroke_in_browser(address)
     table.add_row("the same in the browser, key to screen: median", f"{median * 1000:.0f} ms", "limit", "300 ms", "", "under")
     table.add_row("the same in the browser, key to screen: longest", f"{longest * 1000:.0f} ms", "limit", "300 ms", "", "under")
+    messages.print("many viewers at once …")
+    for pressed in load_lines():
+        table.add_row(*pressed)
     messages.print("crowded screens …")
     for crowded in crowded_lines():
         table.add_row(*crowded)

@@ -173,7 +173,7 @@ class People:
         Raises BundleError for a user, group, organization, role or attribute that does not exist.
         """
         if isinstance(reference, str):
-            reference = RealViewer(login=reference)
+            reference = RealViewer.model_construct(login=reference, only_roles=None)
         if isinstance(reference, ImaginedViewer):
             viewer, only = self._imagined(reference.imagine), reference.imagine.only_roles
         else:

@@ -4,12 +4,13 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any, Literal
 
+from django.contrib.auth.hashers import UNUSABLE_PASSWORD_PREFIX
 from django.db import transaction
 from django.db.models import F
 
 from moorland.server.directory.models import Account
 from moorland.server.documents import Versioned
-from moorland.server.errors import stale
+from moorland.server.errors import Failure, stale
 from moorland.server.releases.models import Workspace
 from moorland.server.trail.models import record
 
@@ -49,12 +50,28 @@ def recorded(by: Account | str, action: str, subject: str, *older: Part) -> Iter
     """
     with transaction.atomic():
         made = Change(by.login if isinstance(by, Account) else by, action, subject)
-        yield made
+        with still_in_charge():
+            yield made
         if made.empty:
             return
         for part in dict.fromkeys(older):
             outdate(part)
         record(made.actor, made.action, made.subject, **made.entry())
+
+
+@contextmanager
+def still_in_charge() -> Iterator[None]:
+    """Whatever is changed inside, somebody who can sign in still administers the workspace. Raises Failure (422)."""
+    before = _in_charge()
+    yield
+    if before and not _in_charge():
+        message = "Nobody would be left to administer this workspace. Let somebody else administer it first."
+        raise Failure(422, "last_administrator", message)
+
+
+def _in_charge() -> bool:
+    able = Account.objects.filter(is_administrator=True, enabled=True, kind="person")
+    return able.exclude(password__startswith=UNUSABLE_PASSWORD_PREFIX).exists()
 
 
 def outdate(part: Part) -> None:

@@ -4,6 +4,7 @@ import json
 from typing import Any, TypeVar
 
 from django.core.exceptions import PermissionDenied
+from django.db import IntegrityError, OperationalError
 from django.http import Http404
 from pydantic import BaseModel, ValidationError
 from rest_framework import exceptions
@@ -13,6 +14,7 @@ from rest_framework.response import Response
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.questions import Refused
+from moorland.core.price import TooCostly, Unwanted
 
 Body = TypeVar("Body", bound=BaseModel)
 
@@ -99,6 +101,17 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
         failure = Failure(422, "invalid", message, error.problems)
     elif isinstance(error, Refused):
         failure = Failure(404 if error.code == "not_found" else 422, error.code, error.message)
+    elif isinstance(error, ValidationError | RecursionError | OverflowError | UnicodeError):
+        # A value that passed the shape of the request and fits nowhere after it.
+        failure = Failure(422, "invalid", "A value in this request is longer, larger or nested deeper than what it stands for may be.")
+    elif isinstance(error, IntegrityError):
+        failure = Failure(409, "stale", "Somebody stored the same at the same moment. Look again, then decide.")
+    elif isinstance(error, OperationalError) and "locked" in str(error):
+        failure = Failure(503, "busy", "The server is writing something else. Nothing was changed; try again in a moment.")
+    elif isinstance(error, TooCostly):
+        failure = Failure(422, "too_costly", error.message)
+    elif isinstance(error, Unwanted):
+        failure = Failure(499, "unwanted", "Nobody waits for this answer any more.")
     elif isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
         failure = Failure(401, "signed_out", "You are not signed in.")
     elif isinstance(error, exceptions.PermissionDenied | PermissionDenied):

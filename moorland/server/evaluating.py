@@ -2,10 +2,14 @@
 
 import datetime
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from django.conf import settings
+from django.db import connection
 
+from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.policy import Role as RoleShape
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.reading import read_document
@@ -15,7 +19,7 @@ from moorland.core.engine.evaluator import Evaluator, today_in
 from moorland.core.engine.model_data import ModelData
 from moorland.server.catalog.storage import load_table
 from moorland.server.errors import Failure
-from moorland.server.releases.bundles import State, bundle_of, workspace
+from moorland.server.releases.bundles import State, bundle_of, live_number, workspace
 from moorland.server.releases.models import Workspace
 
 #: So many evaluators, and models with their data, are kept: draft and live on a few days.
@@ -24,6 +28,9 @@ MOST_KEPT = 12
 _evaluators: dict[tuple[Any, ...], Evaluator] = {}
 _joined: dict[object, ModelData] = {}
 _lock = threading.Lock()
+_making = threading.Lock()
+#: Seconds a request waits for another to make the evaluator it needs, before it makes one itself.
+MOST_WAIT = 2.0
 
 
 def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
@@ -36,21 +43,38 @@ def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
     while True:
         space = workspace()
         day = as_of or today_in(space.time_zone)
-        versions = _versions(space)
+        versions = _versions(space, state)
         key = (str(settings.DATA), state, *versions, day)
         with _lock:
             if key in _evaluators:
                 return _evaluators[key]
-        try:
-            made = Evaluator(bundle_of(state), load_table, day, _secret(), _joined)
-        except BundleError as error:
-            raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
-        if _versions(workspace()) == versions:
-            return _kept(key, made)
+        with _one_at_a_time():
+            with _lock:
+                if key in _evaluators:
+                    return _evaluators[key]
+            try:
+                made = Evaluator(bundle_of(state), load_table, day, _secret(), _joined)
+            except BundleError as error:
+                raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
+            if _versions(workspace(), state) == versions:
+                return _kept(key, made)
 
 
-def _versions(space: Workspace) -> tuple[int, int, int]:
-    return (space.policy_version, space.people_version, space.data_version)
+@contextmanager
+def _one_at_a_time() -> Iterator[None]:
+    """Lets one request make what the others wait for; none waits long, for it may hold what that one needs, and none inside a transaction."""
+    first = not connection.in_atomic_block and _making.acquire(timeout=MOST_WAIT)
+    try:
+        yield
+    finally:
+        if first:
+            _making.release()
+
+
+def _versions(space: Workspace, state: State) -> tuple[int, int, int]:
+    """What a state is read from, as counters; editing the draft makes nothing live anew."""
+    policy = space.policy_version if state == "draft" else live_number()
+    return (policy, space.people_version, space.data_version)
 
 
 def _kept(key: tuple[Any, ...], made: Evaluator) -> Evaluator:
@@ -82,6 +106,14 @@ def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, An
     if problems:
         raise BundleError(problems)
     return Evaluator(bundle, load_table, base.as_of, base.secret, _joined)
+
+
+def evaluator_of(bundle: Bundle) -> Evaluator:
+    """An evaluator of a bundle that may come to nothing, on the data as it is; what it joins is kept, so that the next like it is quick.
+
+    Raises BundleError where the bundle cannot be used.
+    """
+    return Evaluator(bundle, load_table, None, _secret(), _joined)
 
 
 def _secret() -> bytes:

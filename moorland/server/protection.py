@@ -47,7 +47,7 @@ def locked_out(request: HttpRequest, *_: object) -> JsonResponse:
 
 
 class ContentSecurityMiddleware:
-    """Only this server's own scripts and styles run; API answers are never cached."""
+    """On every answer, files too: only this server's own scripts and styles run, nobody frames it; API answers are never cached."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
@@ -56,7 +56,7 @@ class ContentSecurityMiddleware:
         response = self.get_response(request)
         response.headers.setdefault(
             "Content-Security-Policy",
-            "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'self'; form-action 'self'",
+            "default-src 'self'; script-src 'self'; object-src 'none'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'self'; form-action 'self'",
         )
         if request.path.startswith("/api/"):
             response.headers["Cache-Control"] = "no-store"

@@ -1,5 +1,6 @@
 """What views read from a request beside its body: who asks, which state, whether it is only tried."""
 
+import re
 from typing import cast
 
 from drf_spectacular.utils import OpenApiParameter
@@ -31,4 +32,4 @@ def only_tried(request: Request) -> bool:
 def version_of(request: Request) -> int | None:
     """The version an address names; None where it names none."""
     written = request.query_params.get("version", "")
-    return int(written) if written.isdigit() else None
+    return int(written) if re.fullmatch("[0-9]{1,9}", written) else None

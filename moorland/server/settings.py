@@ -1,28 +1,26 @@
 """Settings of the server. `DATA` names the folder of the database and the secrets (./var), `MOORLAND_DEMO` turns on the demo's sign-in list."""
 
 import os
-import secrets
 from pathlib import Path
+
+from moorland.server.keys import kept_secret
 
 BASE_DIR = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("DATA", "var")).resolve()
-DATA.mkdir(parents=True, exist_ok=True)
+#: Whatever the server writes is its owner's only.
+os.umask(0o077)
+DATA.mkdir(mode=0o700, parents=True, exist_ok=True)
 
-
-def _kept_secret(path: Path) -> str:
-    """A secret made once and kept in a file only its owner can read."""
-    try:
-        with os.fdopen(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600), "w") as opened:
-            opened.write(secrets.token_urlsafe(48))
-    except FileExistsError:
-        pass
-    return path.read_text("utf-8")
-
-
-SECRET_KEY = _kept_secret(DATA / "secret.key")
+SECRET_KEY = kept_secret(DATA / "secret.key")
+TRAIL_KEY = kept_secret(DATA / "trail.key")
+#: The file of the keys that secret attribute values are sealed with (server.directory.secret_values).
+SEALING_KEYS = DATA / "sealing.keys"
 DEMO = os.environ.get("MOORLAND_DEMO") == "1"
 DEBUG = False
 ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *filter(None, os.environ.get("MOORLAND_HOSTS", "").split(","))]
+
+#: The address of a proxy before the server, whose word about addresses and TLS is taken; nobody else's is.
+TRUSTED_PROXY = os.environ.get("MOORLAND_TRUSTED_PROXY", "")
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -41,6 +39,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "moorland.server.protection.ContentSecurityMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.gzip.GZipMiddleware",
@@ -49,7 +48,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "moorland.server.protection.ContentSecurityMiddleware",
+    "moorland.server.pricing.PriceMiddleware",
     "axes.middleware.AxesMiddleware",
 ]
 
@@ -61,6 +60,8 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA / "moorland.sqlite3",
+        # Each thread that answers keeps its connection.
+        "CONN_MAX_AGE": None,
         "OPTIONS": {
             "timeout": 20,
             "transaction_mode": "IMMEDIATE",
@@ -73,18 +74,27 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_USER_MODEL = "directory.Account"
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "moorland.server.directory.sign_in.LoginBackend"]
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
-AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}}]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator", "OPTIONS": {"user_attributes": ["login", "name", "email"]}},
+    {"NAME": "moorland.server.directory.passwords.VariedPasswordValidator"},
+]
 
 AXES_FAILURE_LIMIT = 8
 AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_USERNAME_CALLABLE = "moorland.server.directory.throttling.asked_identity"
+AXES_CLIENT_IP_CALLABLE = "moorland.server.directory.throttling.address_of"
 AXES_USERNAME_FORM_FIELD = "login"
 AXES_RESET_ON_SUCCESS = True
+AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False
 AXES_LOCKOUT_CALLABLE = "moorland.server.protection.locked_out"
 AXES_VERBOSE = False
-AXES_DISABLE_ACCESS_LOG = True
 SILENCED_SYSTEM_CHECKS = ["axes.W003"]
 
+SESSION_ENGINE = "moorland.server.directory.session_store"
 SESSION_COOKIE_NAME = "moorland_session"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
@@ -93,6 +103,11 @@ CSRF_COOKIE_NAME = "moorland_csrf"
 CSRF_COOKIE_SAMESITE = "Lax"
 CSRF_HEADER_NAME = "HTTP_X_CSRF_TOKEN"
 CSRF_FAILURE_VIEW = "moorland.server.protection.csrf_failure"
+#: Behind TLS: cookies travel by it only, and browsers are told to use nothing else.
+TLS = os.environ.get("MOORLAND_TLS") == "1"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = TLS
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if TLS else 0
+CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS] if TLS else []
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"
@@ -109,6 +124,7 @@ REST_FRAMEWORK = {
 }
 SPECTACULAR_SETTINGS = {
     "TITLE": "Moorland",
+    "OAS_VERSION": "3.1.1",
     "DESCRIPTION": "Who sees what, for everyone at once, before anything is released.",
     "VERSION": "1",
     "ENUM_NAME_OVERRIDES": {"TaskState": ["waiting", "running", "done", "failed", "cancelled", "interrupted"]},
@@ -119,6 +135,7 @@ SPECTACULAR_SETTINGS = {
 STATIC_URL = "/static/"
 WHITENOISE_ROOT = BASE_DIR / "web" / "dist"
 WHITENOISE_INDEX_FILE = True
+WHITENOISE_ALLOW_ALL_ORIGINS = False
 USE_TZ = True
 TIME_ZONE = "UTC"
 USE_I18N = False

@@ -13,6 +13,7 @@ from moorland.core.sources.files import folder_loader, read_arrow
 from moorland.server.catalog.models import Model
 from moorland.server.catalog.storage import store_table
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
+from moorland.server.directory.secret_values import secret_attributes, set_values
 from moorland.server.pages.models import Page, Shelf
 from moorland.server.policies.models import Assignment, Role
 from moorland.server.releases.models import Workspace
@@ -46,18 +47,22 @@ def fill_workspace(folder: Path, administrators: set[str], password: str | None,
 
 def _people(bundle: Bundle, administrators: set[str], password: str | None, sign_in: set[str]) -> None:
     organizations: dict[str, Organization] = {}
+    for position, definition in enumerate(bundle.attributes):
+        AttributeDefinition.objects.create(name=definition.name, document=to_plain(definition), position=position)
+    secret = secret_attributes()
     waiting = list(bundle.organizations)
     while waiting:
         ready = [item for item in waiting if item.parent is None or item.parent in organizations]
         for item in ready:
             values = {name: to_plain(value) if isinstance(value, OrganizationValue) else value for name, value in item.attributes.items()}
             parent = organizations[item.parent] if item.parent else None
-            organizations[item.name] = Organization.objects.create(name=item.name, label=item.label or "", parent=parent, attributes=values)
+            organization = Organization(name=item.name, label=item.label or "", parent=parent)
+            set_values(organization, values, secret)
+            organization.save()
+            organizations[item.name] = organization
         waiting = [item for item in waiting if item not in ready]
-    for position, definition in enumerate(bundle.attributes):
-        AttributeDefinition.objects.create(name=definition.name, document=to_plain(definition), position=position)
     for user in bundle.users:
-        Account.objects.create_account(
+        account = Account.objects.create_account(
             user.login,
             user.name,
             password if user.login in sign_in else None,
@@ -65,14 +70,17 @@ def _people(bundle: Bundle, administrators: set[str], password: str | None, sign
             organization=organizations[user.organization] if user.organization else None,
             kind=user.kind,
             enabled=user.enabled,
-            attributes=user.attributes,
             is_administrator=user.login in administrators,
         )
+        if user.attributes:
+            set_values(account, user.attributes, secret)
+            account.save()
     accounts = {account.login: account for account in Account.objects.all()}
-    groups = {
-        group.name: Group.objects.create(name=group.name, label=group.label or "", priority=group.priority, enabled=group.enabled, attributes=group.attributes)
-        for group in bundle.groups
-    }
+    groups: dict[str, Group] = {}
+    for group in bundle.groups:
+        groups[group.name] = Group(name=group.name, label=group.label or "", priority=group.priority, enabled=group.enabled)
+        set_values(groups[group.name], group.attributes, secret)
+        groups[group.name].save()
     for group in bundle.groups:
         groups[group.name].users.set([accounts[login] for login in group.users])
         groups[group.name].groups.set([groups[name] for name in group.groups])

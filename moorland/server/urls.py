@@ -7,6 +7,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBas
 from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
+import moorland.server.names
 import moorland.server.schema  # noqa: F401  registers the session scheme
 from moorland.server.catalog.lines_views import KeptTables, Lines, LinesHistory, LinesTry
 from moorland.server.catalog.uploads import OneUpload, Proposals, UploadGrid, Uploads
@@ -23,16 +24,17 @@ from moorland.server.directory.act_views import (
     SettingUp,
     Welcome,
 )
-from moorland.server.directory.views import Attributes, Held, People, Person, Session
+from moorland.server.directory.views import Attributes, Held, Password, People, Person, Session
 from moorland.server.pages.views import OnePage, OneShelf
 from moorland.server.policies.similar_views import Replacing, Similar
 from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles, RoleUses
 from moorland.server.releases.views import OneRelease, Pending, Releases, WorkspaceState
 from moorland.server.tasks.views import OneTask, Tasks
 from moorland.server.trail.views import Trail
-from moorland.server.viewing.insight_views import Combine, EntitlementColumns, EntitlementEffects, Reaching, WholeTotals, Why
+from moorland.server.viewing.insight_views import Combine, EntitlementColumns, EntitlementEffects, Reaching, RedundantSentences, WholeTotals, Why
 from moorland.server.viewing.own import OwnAnswers, OwnBeneath, OwnExport, OwnPage, OwnPages
 from moorland.server.viewing.page_views import ExhibitTries, PageBeneath, PageLooks, Pages, PagesGrid
+from moorland.server.viewing.sql_views import Sql
 from moorland.server.viewing.views import Aligned, CheckCondition, ColumnValues, Effect, Evaluate, ModelDocument
 from moorland.server.viewing.vocabulary import Vocabulary
 
@@ -54,6 +56,7 @@ def no_such_address(request: HttpRequest) -> JsonResponse:
 
 urlpatterns = [
     path("api/session", Session.as_view()),
+    path("api/session/password", Password.as_view()),
     path("api/session/welcome", Welcome.as_view()),
     path("api/session/set-up", SettingUp.as_view()),
     path("api/acts", Acts.as_view()),
@@ -61,42 +64,42 @@ urlpatterns = [
     path("api/directory/export", PeopleExport.as_view()),
     path("api/directory/attributes", Attributes.as_view()),
     path("api/directory/held", Held.as_view()),
-    path("api/groups/<str:name>", GroupCards.as_view()),
-    path("api/organizations/<str:name>", OrganizationCards.as_view()),
+    path("api/groups/<name:name>", GroupCards.as_view()),
+    path("api/organizations/<name:name>", OrganizationCards.as_view()),
     path("api/state", WorkspaceState.as_view()),
     path("api/uploads", Uploads.as_view()),
-    path("api/uploads/<str:key>", OneUpload.as_view()),
-    path("api/uploads/<str:key>/grid", UploadGrid.as_view()),
+    path("api/uploads/<name:key>", OneUpload.as_view()),
+    path("api/uploads/<name:key>/grid", UploadGrid.as_view()),
     path("api/proposals", Proposals.as_view()),
     path("api/imports", Imports.as_view()),
     path("api/tasks", Tasks.as_view()),
     path("api/tasks/<uuid:key>", OneTask.as_view()),
     path("api/refreshes/<int:key>", OneRefresh.as_view()),
     path("api/models", Models.as_view()),
-    path("api/models/<str:model>", ModelDocument.as_view()),
-    path("api/models/<str:model>/draft", DraftModel.as_view()),
-    path("api/models/<str:model>/refreshes", Refreshes.as_view()),
-    path("api/models/<str:model>/try", MeasureTry.as_view()),
-    path("api/models/<str:model>/tables/<str:table>", Profile.as_view()),
-    path("api/models/<str:model>/tables/<str:table>/kept", KeptTables.as_view()),
-    path("api/models/<str:model>/tables/<str:table>/lines", Lines.as_view()),
-    path("api/models/<str:model>/tables/<str:table>/lines/check", LinesTry.as_view()),
-    path("api/models/<str:model>/tables/<str:table>/lines/history", LinesHistory.as_view()),
-    path("api/models/<str:model>/tables/<str:table>/refreshes", Refresh.as_view()),
-    path("api/models/<str:model>/values/<str:table>/<str:column>", ColumnValues.as_view()),
+    path("api/models/<name:model>", ModelDocument.as_view()),
+    path("api/models/<name:model>/draft", DraftModel.as_view()),
+    path("api/models/<name:model>/refreshes", Refreshes.as_view()),
+    path("api/models/<name:model>/try", MeasureTry.as_view()),
+    path("api/models/<name:model>/tables/<name:table>", Profile.as_view()),
+    path("api/models/<name:model>/tables/<name:table>/kept", KeptTables.as_view()),
+    path("api/models/<name:model>/tables/<name:table>/lines", Lines.as_view()),
+    path("api/models/<name:model>/tables/<name:table>/lines/check", LinesTry.as_view()),
+    path("api/models/<name:model>/tables/<name:table>/lines/history", LinesHistory.as_view()),
+    path("api/models/<name:model>/tables/<name:table>/refreshes", Refresh.as_view()),
+    path("api/models/<name:model>/values/<name:table>/<name:column>", ColumnValues.as_view()),
     path("api/roles", Roles.as_view()),
     path("api/similar", Similar.as_view()),
     path("api/similar/replace", Replacing.as_view()),
-    path("api/roles/<str:name>", OneRole.as_view()),
-    path("api/roles/<str:name>/uses", RoleUses.as_view()),
-    path("api/roles/<str:name>/restore", RestoredRole.as_view()),
-    path("api/roles/<str:name>/assignments", Assignments.as_view()),
-    path("api/roles/<str:name>/assignments/<int:key>", OneAssignment.as_view()),
+    path("api/roles/<name:name>", OneRole.as_view()),
+    path("api/roles/<name:name>/uses", RoleUses.as_view()),
+    path("api/roles/<name:name>/restore", RestoredRole.as_view()),
+    path("api/roles/<name:name>/assignments", Assignments.as_view()),
+    path("api/roles/<name:name>/assignments/<int:key>", OneAssignment.as_view()),
     path("api/people", People.as_view()),
-    path("api/people/<str:login>", Person.as_view()),
-    path("api/people/<str:login>/copying", Copying.as_view()),
-    path("api/people/<str:login>/owns", Owns.as_view()),
-    path("api/people/<str:login>/invitation", Invitations.as_view()),
+    path("api/people/<name:login>", Person.as_view()),
+    path("api/people/<name:login>/copying", Copying.as_view()),
+    path("api/people/<name:login>/owns", Owns.as_view()),
+    path("api/people/<name:login>/invitation", Invitations.as_view()),
     path("api/evaluate", Evaluate.as_view()),
     path("api/effect", Effect.as_view()),
     path("api/rows", Aligned.as_view()),
@@ -104,11 +107,13 @@ urlpatterns = [
     path("api/vocabulary", Vocabulary.as_view()),
     path("api/pages", Pages.as_view()),
     path("api/grid", PagesGrid.as_view()),
-    path("api/pages/<str:page>", OnePage.as_view()),
-    path("api/pages/<str:page>/look", PageLooks.as_view()),
-    path("api/pages/<str:page>/beneath", PageBeneath.as_view()),
-    path("api/shelves/<str:shelf>", OneShelf.as_view()),
+    path("api/pages/<name:page>", OnePage.as_view()),
+    path("api/pages/<name:page>/look", PageLooks.as_view()),
+    path("api/pages/<name:page>/beneath", PageBeneath.as_view()),
+    path("api/shelves/<name:shelf>", OneShelf.as_view()),
     path("api/exhibits", ExhibitTries.as_view()),
+    path("api/redundant", RedundantSentences.as_view()),
+    path("api/sql", Sql.as_view()),
     path("api/why", Why.as_view()),
     path("api/reaching", Reaching.as_view()),
     path("api/combine", Combine.as_view()),
@@ -120,9 +125,9 @@ urlpatterns = [
     path("api/releases/<int:number>", OneRelease.as_view()),
     path("api/trail", Trail.as_view()),
     path("api/my/pages", OwnPages.as_view()),
-    path("api/my/pages/<str:page>", OwnPage.as_view()),
-    path("api/my/pages/<str:page>/beneath", OwnBeneath.as_view()),
-    path("api/my/pages/<str:page>/export", OwnExport.as_view()),
+    path("api/my/pages/<name:page>", OwnPage.as_view()),
+    path("api/my/pages/<name:page>/beneath", OwnBeneath.as_view()),
+    path("api/my/pages/<name:page>/export", OwnExport.as_view()),
     path("api/my/answers", OwnAnswers.as_view()),
     path("api/schema", SpectacularAPIView.as_view()),
     re_path(r"^api/.*$", no_such_address),

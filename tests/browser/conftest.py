@@ -283,5 +283,5 @@ def total(core: Evaluator, login: str, measure: str, where: str | None = None, b
 
 
 def shown(value: float) -> str:
-    """A whole figure as the interface shows it."""
-    return f"{value:,.0f}"
+    """A figure as the interface shows it: at most two decimals."""
+    return f"{value:,.2f}".rstrip("0").rstrip(".")

@@ -1,6 +1,7 @@
 """Every kind of sentence is written on the bench without typing conditions, and the numbers are those of the core."""
 
 from collections.abc import Callable
+from typing import Any
 
 from selenium.webdriver.common.keys import Keys
 
@@ -69,11 +70,10 @@ def test_rows_are_picked_in_groups_of_and_and_or(admin: Browser, core: Evaluator
     admin.click("values")
     tick(admin, "High Fells")
     share_is(admin, "site", visible(with_role(core, {"rows": {"table": "site", "where": "area = 'High Fells'"}}), "site"))
-    admin.click("+ or group")
+    admin.click("+ or…")
     admin.choose("Column", "status")
     tick(admin, "closed")
-    admin.sees("all of", "any of")
-    admin.choose("How these are joined", "any of")
+    admin.sees("any of", "or")
     expected = with_role(core, {"rows": {"table": "site", "where": "area = 'High Fells' OR status = 'closed'"}})
     share_is(admin, "site", visible(expected, "site"))
     share_is(admin, "generation", visible(expected, "generation"))
@@ -141,10 +141,10 @@ def test_from_the_members_side_it_is_told_who_sees_it_and_a_group_is_added_there
 def test_a_mask_shows_a_sample_on_real_values_and_warns_on_a_key(admin: Browser) -> None:
     new_role(admin, "Masked phones")
     admin.click("+ mask")
-    admin.choose("Masked column", "technician › phone")
+    admin.choose("Masked column", "technician.phone")
     admin.click("some characters")
     admin.until(lambda: "→ •••••••••" in admin.one("[data-testid=mask-sample]").text.replace("\n", " "), "the sample is masked")
-    admin.choose("Masked column", "technician › technician_id")
+    admin.choose("Masked column", "technician.technician_id")
     admin.sees("is the key of technician")
     admin.click("Discard")
 
@@ -256,3 +256,43 @@ def test_values_are_completed_in_the_text(admin: Browser) -> None:
     editor.send_keys(Keys.ENTER, "'")
     admin.until(lambda: "checks out" in admin.one("[data-testid=check-verdict]").text, "the condition checks out")
     admin.click("Discard")
+
+
+def asked(admin: Browser, method: str, path: str, body: Any = None) -> Any:
+    """What the server answers the browser's own session."""
+    script = """
+    const [method, path, body, done] = arguments;
+    const token = document.cookie.match(/moorland_csrf=([^;]+)/)[1];
+    fetch(path, {method, body: body && JSON.stringify(body), headers: {"Content-Type": "application/json", "X-CSRF-Token": token}})
+      .then((answer) => answer.json()).then(done, (error) => done(String(error)));
+    """
+    return admin.driver.execute_async_script(script, method, path, body)
+
+
+def test_a_first_role_of_a_second_model_goes_into_it(admin: Browser) -> None:
+    made = asked(admin, "POST", "/api/models", {"name": "empty_model", "label": "An empty model"})
+    assert made["version"] == 1
+    admin.open("/roles")
+    admin.one(".side-line")
+    admin.choose("Model", "An empty model")
+    admin.sees("No roles on An empty model yet")
+    admin.click("New role")
+    admin.sees("the model An empty model", "it opens every row of An empty model")
+    admin.write("input[id=label]", "First of it")
+    admin.click("Create in the draft")
+    admin.sees("First of it\nfirst-of-it", "this role opens all of An empty model")
+    found = next(entry for entry in asked(admin, "GET", "/api/roles")["roles"] if entry["role"]["name"] == "first-of-it")
+    assert found["role"]["model"] == "empty_model"
+
+
+def test_a_role_of_pages_only_has_no_model(admin: Browser) -> None:
+    admin.open("/roles")
+    admin.one(".side-line")
+    admin.click("+ New role")
+    admin.write("input[id=label]", "Readers only")
+    admin.choose("Of which model", "pages only, no model")
+    admin.sees("It opens no data, only the pages its sentences name.")
+    admin.click("Create in the draft")
+    admin.sees("A role of pages only")
+    found = next(entry for entry in asked(admin, "GET", "/api/roles")["roles"] if entry["role"]["name"] == "readers-only")
+    assert found["role"]["model"] is None

@@ -10,6 +10,7 @@ from django.test import Client
 
 from moorland.server import evaluating, setup
 from moorland.server.directory.service import holders_of
+from moorland.server.trail import floods, verifying
 from moorland.server.viewing import looks
 
 PASSWORD = "a long password"
@@ -67,6 +68,8 @@ def workspace(tmp_path: Path, db: None) -> Iterator[None]:
     evaluating._evaluators.clear()
     evaluating._joined.clear()
     looks._recent.clear()
+    floods._floods.clear()
+    verifying._looked = verifying._Looked()
     holders_of.cache_clear()
     (tmp_path / "bundle.yaml").write_text(BUNDLE)
     (tmp_path / "site.csv").write_text("id,area,rent\n1,fell,10\n2,marsh,20\n3,fell,30\n")

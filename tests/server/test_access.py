@@ -19,6 +19,7 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("DELETE", "session", None, 200, 200, 200),
     ("POST", "session", {"login": "x", "password": "y"}, 401, 401, 401),
     ("GET", "state", None, 200, 403, 401),
+    ("PUT", "session/password", {"present": "x", "password": "y"}, 422, 422, 401),
     ("POST", "session/welcome", {"token": "x", "password": "y"}, 422, 422, 422),
     ("POST", "session/set-up", {"token": "x", "workspace": "w", "login": "l", "name": "n", "password": "p"}, 409, 409, 409),
     ("POST", "acts", {"change_people": {"logins": ["bob"], "enabled": False}}, 200, 403, 401),
@@ -76,6 +77,8 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("PUT", "shelves/fresh", {"shelf": {"name": "fresh"}}, 200, 403, 401),
     ("DELETE", "shelves/work?version=1", None, 409, 403, 401),
     ("POST", "exhibits", {"model": "m", "viewers": ["ann"], "exhibit": {"title": "E", "kind": "figure", "measures": ["energy"]}}, 200, 403, 401),
+    ("POST", "redundant", {"role": "steward"}, 200, 403, 401),
+    ("POST", "sql", {"viewer": "ann", "question": {"rows": ROWS}}, 200, 403, 401),
     ("POST", "why", {"viewer": "ann", "about": {"page": "output"}}, 200, 403, 401),
     ("POST", "reaching", {"about": {"model": "m", "table": "site"}}, 200, 403, 401),
     ("POST", "combine", {"about": {"model": "m", "roles": ["all", "steward"], "table": "site"}}, 200, 403, 401),
@@ -155,7 +158,7 @@ def test_logins_ignore_letter_case_and_spaces(as_user: Callable[[str | None], Se
 def test_answers_are_never_cached_and_only_own_scripts_run(boss: Session) -> None:
     response = boss.client.get("/api/state")
     assert response["Cache-Control"] == "no-store"
-    assert "script-src" not in response["Content-Security-Policy"]
+    assert "script-src 'self';" in response["Content-Security-Policy"]
     assert "default-src 'self'" in response["Content-Security-Policy"]
 
 

@@ -115,7 +115,22 @@ def test_rows_beneath_a_number_are_those_the_reader_may_list(as_user: Sessions) 
     assert as_user("boss").ok("POST", "my/pages/output/beneath", beneath)["visible"] == 2
     answer = as_user("ann").ok("POST", "my/pages/output/beneath", {"exhibit": 0})
     assert (answer["visible"], answer["states"]) == (2, [])
-    assert as_user("ann").error("POST", "my/pages/output/beneath", {"exhibit": 1}) == (404, "not_found")
+    assert as_user("ann").error("POST", "my/pages/output/beneath", {"exhibit": 3}) == (404, "not_found")
+
+
+def test_a_page_closes_up_over_what_a_reader_may_not_see_unless_it_keeps_its_place(boss: Session, as_user: Sessions) -> None:
+    titles = [entry["exhibit"]["title"] for entry in as_user("ann").ok("GET", "my/pages/output")["exhibits"]]
+    assert titles == ["Energy", "Both", "Sites"]
+    filters = [{"column": "site.area", "values": ["fell"], "from_exhibit": 1}]
+    narrowed = [entry["narrowed"] for entry in as_user("ann").ok("POST", "my/pages/output", {"filters": filters})["exhibits"]]
+    assert narrowed == [["site.area"], [], ["site.area"]]
+    entry = next(item for shelf in boss.ok("GET", "pages")["shelves"] for item in shelf["pages"] if item["page"]["name"] == "output")
+    kept = [{**exhibit, "absent": "keep"} for exhibit in entry["page"]["exhibits"]]
+    boss.ok("PUT", "pages/output", {"page": {**entry["page"], "exhibits": kept}, "version": entry["version"]})
+    boss.ok("POST", "releases", {"hash": boss.ok("GET", "releases/pending")["hash"]})
+    exhibits = as_user("ann").ok("GET", "my/pages/output")["exhibits"]
+    assert [entry["exhibit"]["title"] for entry in exhibits] == ["Energy", "Not available", "Both", "Sites"]
+    assert exhibits[1]["reason"] is None
 
 
 def test_rows_not_listed_are_not_beneath_either(boss: Session, as_user: Sessions) -> None:
@@ -131,7 +146,7 @@ def test_a_page_is_exported_only_where_a_role_says_so(boss: Session, as_user: Se
 
 
 def test_rows_are_exported_only_where_the_role_lets_rows_be_exported(boss: Session, as_user: Sessions) -> None:
-    ask = {"exhibit": 3, "format": "csv"}
+    ask = {"exhibit": 2, "format": "csv"}
     steward_says(boss, {"pages": {"actions": ["export"], "on": ["page:output"]}})
     assert as_user("ann").error("POST", "my/pages/output/export", ask) == (403, "not_allowed")
     steward_says(boss, {"beneath": {"tables": ["site"], "export": True}})
@@ -140,7 +155,7 @@ def test_rows_are_exported_only_where_the_role_lets_rows_be_exported(boss: Sessi
 
 def test_an_exported_workbook_holds_texts_as_texts(boss: Session, as_user: Sessions) -> None:
     steward_says(boss, {"pages": {"actions": ["export"], "on": ["page:output"]}}, {"beneath": {"tables": ["site"], "export": True}})
-    book = zipfile.ZipFile(io.BytesIO(file_of(as_user("ann"), {"exhibit": 3, "format": "xlsx"})))
+    book = zipfile.ZipFile(io.BytesIO(file_of(as_user("ann"), {"exhibit": 2, "format": "xlsx"})))
     assert b"<f>" not in book.read("xl/worksheets/sheet1.xml")
 
 

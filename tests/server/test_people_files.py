@@ -88,3 +88,26 @@ def test_groups_come_in_with_members_and_groups(boss: Session) -> None:
         ("new", "created", ["+ bob", "+ group stewards"]),
         ("broken", "refused", []),
     ]
+
+
+def test_everything_wrong_in_a_row_is_told_at_once(boss: Session) -> None:
+    content = "login,name,email,groups,areas\ncy,Cy,no mail,nowhere,\n"
+    why = boss.ok("POST", "directory/import?try=true", asked(boss, content))["rows"][0]["why"]
+    assert why == "'no mail' is no e-mail address; there is no group nowhere; nearest: others."
+
+
+def test_words_of_a_status_column_are_read(boss: Session) -> None:
+    words = ["enabled", "disabled", "Active", "inactive", "yes", "no", "1", "0"]
+    content = "login,enabled\n" + "".join(f"p{place},{word}\n" for place, word in enumerate(words))
+    columns = {"login": 0, "name": 0, "enabled": 1}
+    boss.ok("POST", "directory/import", asked(boss, content, columns=columns))
+    found = dict(Account.objects.filter(login__startswith="p").values_list("login", "enabled"))
+    assert [found[f"p{place}"] for place in range(len(words))] == [True, False] * 4
+
+
+def test_groups_that_are_missing_are_named_and_added_with_the_file(boss: Session) -> None:
+    content = "login,name,email,groups,areas\ncy,Cy,,stewards; newcomers,\ndee,Dee,,newcomers,\n"
+    tried = boss.ok("POST", "directory/import?try=true", asked(boss, content))
+    assert (tried["refused"], tried["unknown_groups"]) == (2, ["newcomers"])
+    assert boss.ok("POST", "directory/import", asked(boss, content, add_groups=True))["created"] == 2
+    assert boss.ok("GET", "groups/newcomers")["users"] == ["cy", "dee"]

@@ -44,3 +44,18 @@ def test_new_content_replaces_the_old_whole() -> None:
 @pytest.mark.django_db
 def test_a_table_without_content_is_empty() -> None:
     assert storage.load_table(MODEL, "t").rows == 0
+
+
+@pytest.mark.django_db
+def test_a_content_that_ends_while_it_is_read_is_not_used_in_part(monkeypatch: pytest.MonkeyPatch) -> None:
+    storage._loaded.clear()
+    first = storage.store_table("m", MODEL.tables[0], arrow(5))
+    read = storage._column
+
+    def replaced_meanwhile(content: TableContent, column: str, type_: str) -> pa.ChunkedArray:
+        if content.pk == first.pk and column == "word":
+            storage.store_table("m", MODEL.tables[0], arrow(7))
+        return read(content, column, type_)
+
+    monkeypatch.setattr(storage, "_column", replaced_meanwhile)
+    assert storage.load_table(MODEL, "t").rows == 7

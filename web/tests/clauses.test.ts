@@ -79,7 +79,7 @@ describe("the columns a condition may use", () => {
   const reaches = { site: ["run"], "second site": ["run"] };
 
   test("are the table's own, then those of its lookups, of an alias those of its original", () => {
-    expect(columnSubjects(model, reaches, "run").map((subject) => subject.label)).toEqual(["site_id", "site › area", "second site › area"]);
+    expect(columnSubjects(model, reaches, "run").map((subject) => subject.label)).toEqual(["site_id", "site.area", "second site.area"]);
   });
 
   test("are not those of tables that do not reach it", () => {

@@ -1,5 +1,5 @@
 import { describe, expect, test } from "vitest";
-import { plural, shownValue, withUnit } from "../src/ui/figures";
+import { type Display, exactValue, plural, rowValue, shownValue, withUnit } from "../src/ui/figures";
 import { columnHeading, splitName } from "../src/ui/fullNames";
 import { suggestedName } from "../src/ui/suggestedName";
 
@@ -8,7 +8,8 @@ describe("values as they are read", () => {
     [null, null, ""],
     [0, null, "0"],
     [1234567, null, "1,234,567"],
-    [1234.56, null, "1,235"],
+    [1234.56, null, "1,234.56"],
+    [1234.567, null, "1,234.57"],
     [12.345, null, "12.35"],
     [0.00412, null, "0.00412"],
     [-0.5, null, "-0.5"],
@@ -18,6 +19,23 @@ describe("values as they are read", () => {
     ["fell", null, "fell"],
   ])("%o as %o is %o", (value, format, text) => {
     expect(shownValue(value, format)).toBe(text);
+  });
+
+  test.each<[unknown, Display | null, string]>([
+    [2024, null, "2024"],
+    [1234567.891, null, "1234567.891"],
+    [1234567, { grouped: true, day: false }, "1,234,567"],
+    [-1234.5, { grouped: true, day: false, decimals: 2 }, "-1,234.50"],
+    [0.1, { grouped: false, day: false, unit: "kWh" }, "0.1 kWh"],
+    ["2026-03-01 10:00:00", { grouped: false, day: true }, "2026-03-01"],
+  ])("of rows are exact, or as their column says: %o as %o is %o", (value, display, text) => {
+    expect(rowValue(value, display)).toBe(text);
+  });
+
+  test("that are shortened have their exact figure behind them", () => {
+    expect(exactValue(1234.5678)).toBe("1,234.5678");
+    expect(exactValue(1234.5)).toBeNull();
+    expect(exactValue("fell")).toBeNull();
   });
 
   test("have their unit behind them, nothing has none", () => {

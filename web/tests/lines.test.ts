@@ -1,5 +1,7 @@
 import { describe, expect, test } from "vitest";
 import { pastedLines, replaced, typedValue } from "../src/features/models/lines";
+import { isAbout } from "../src/features/pages/Openers";
+import { finishedPart } from "../src/ui/sentences/sentence";
 
 const columns = [
   { name: "login", type: "text" },
@@ -70,12 +72,48 @@ describe("pasted lines", () => {
 
 describe("the nearest value", () => {
   test("takes the place of the whole text", () => {
-    expect(replaced("Felll", "fell", null)).toBe("fell");
+    expect(replaced("Felll", "Felll", "fell", null)).toBe("fell");
   });
   test("takes the place of the one value it is close to", () => {
-    expect(replaced("marsh;felll ;moss", "fell", ";")).toBe("marsh; fell; moss");
+    expect(replaced("marsh;felll ;moss", "felll", "fell", ";")).toBe("marsh; fell; moss");
   });
   test("leaves a list alone in which nothing is close", () => {
-    expect(replaced("marsh; moss", "fell", ";")).toBe("marsh; moss");
+    expect(replaced("marsh; moss", "felll", "fell", ";")).toBe("marsh; moss");
+  });
+});
+
+describe("a pages sentence", () => {
+  const page = { name: "output", shelf: "work", tags: ["monthly"], owner: "ann", exhibits: [], filters: [] } as unknown as Parameters<
+    typeof isAbout
+  >[1];
+  const about = (on: string[] | null, where: string | null) => isAbout({ actions: ["open"], on, where }, page);
+  test.each<[string[] | null, string | null, boolean]>([
+    [null, null, true],
+    [["page:output"], null, true],
+    [["shelf:work"], null, true],
+    [["page:other"], null, false],
+    [null, "'monthly' IN page.tags", true],
+    [null, "'contract' IN page.tags", false],
+    [null, "page.shelf = 'money' AND 'monthly' IN page.tags", false],
+    [null, "page.owner = viewer.login", true],
+    [null, "'contract' NOT IN page.tags", true],
+    [null, "'contract' IN page.tags OR page.name = 'output'", true],
+  ])("on %o where %o is about the page: %o", (on, where, expected) => {
+    expect(about(on, where)).toBe(expected);
+  });
+});
+
+describe("a role that is being written", () => {
+  test("is sent as far as it is finished, and keeps the places of its sentences", () => {
+    const rows = (where: string) => ({ rows: { table: "site", where } });
+    const role = {
+      name: "r",
+      kind: "grant" as const,
+      model: "m",
+      sentences: [rows(""), rows("TRUE"), { pages: { actions: ["open" as const], on: [] } }],
+    };
+    const found = finishedPart(role);
+    expect(found.places).toEqual([1]);
+    expect(found.role.sentences).toEqual([rows("TRUE")]);
   });
 });

@@ -1,6 +1,17 @@
 import { describe, expect, test } from "vitest";
 import cases from "../../tests/cases/members.json";
-import { isSeen, listedPath, type Members, saidOf, shownPath, treeOf, withSaid } from "../src/features/roles/memberTree";
+import { atOrBeneath, mayChange, withChange } from "../src/features/roles/mayChange";
+import {
+  isSeen,
+  listedPath,
+  type Members,
+  type Node,
+  pathKey,
+  saidOf,
+  shownPath,
+  treeOf,
+  withSaid,
+} from "../src/features/roles/memberTree";
 
 type Case = { about: string; sentence: object; areas?: string[] | null; seen: unknown[][] };
 
@@ -73,5 +84,43 @@ describe("members as a tree", () => {
     expect(listedPath([1, 2, 3], true)).toEqual([3]);
     expect(listedPath(["fell", "open"], false)).toEqual(["fell", "open"]);
     expect(shownPath(["fell", { viewer: "areas" }])).toBe("fell › the viewer’s areas");
+  });
+});
+
+describe("rows at or beneath a member", () => {
+  const model = {
+    name: "m",
+    tables: [
+      {
+        name: "site",
+        columns: [
+          { name: "area", type: "text" },
+          { name: "district", type: "text" },
+          { name: "id", type: "integer" },
+        ],
+      },
+    ],
+  } as never;
+  const levels = { name: "places", table: "site", levels: ["area", "district"] } as never;
+  const parents = { name: "tree", table: "site", key: "id", parent: "under" } as never;
+  const node = (path: unknown[], children: Node[] = []): Node => ({ key: pathKey(path), path, name: "", rows: 1, seen: null, children });
+
+  test("are said by the levels down to it", () => {
+    expect(atOrBeneath(model, levels, node(["fell", null]))).toBe("area = 'fell' AND district IS NULL");
+  });
+
+  test("are said by all keys beneath it", () => {
+    expect(atOrBeneath(model, parents, node([1], [node([1, 2]), node([1, 3])]))).toBe("id IN (1, 2, 3)");
+    expect(atOrBeneath(model, parents, node([1, 2]))).toBe("id = 2");
+  });
+
+  test("become one more alternative of the change sentence", () => {
+    const role = { name: "r", kind: "grant" as const, sentences: [] };
+    const once = withChange(role, "site", "area = 'fell'");
+    expect(once).toEqual([{ change: { table: "site", update: "area = 'fell'" } }]);
+    const twice = withChange({ ...role, sentences: once }, "site", "area = 'marsh'");
+    expect(twice[0]?.change?.update).toBe("area = 'fell' OR (area = 'marsh')");
+    expect(mayChange({ ...role, sentences: twice }, "site", "area = 'marsh'")).toBe(true);
+    expect(mayChange({ ...role, sentences: twice }, "site", "area = 'moss'")).toBe(false);
   });
 });

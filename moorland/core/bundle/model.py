@@ -15,10 +15,23 @@ class Mapping(Shape):
     otherwise: Scalar | None = Field(default=None, alias="else")
 
 
+class Display(Shape):
+    """How the values of a column are shown where rows are: exactly, unless this says otherwise. It changes no value and no answer.
+
+    `grouped` parts thousands, `decimals` shows so many places, `unit` stands behind a number, `day` leaves the time of a timestamp away.
+    """
+
+    grouped: bool = False
+    decimals: int | None = Field(default=None, ge=0, le=9)
+    unit: str | None = Field(default=None, max_length=20)
+    day: bool = False
+
+
 class Column(Named):
     """A typed column, stored or derived."""
 
     type: ValueType
+    display: Display | None = None
     tags: list[Name] = Field(default_factory=list)
     folder: Name | None = None
     quarantine: bool = False

@@ -26,6 +26,8 @@ class Exhibit(Shape):
     width: Literal[1, 2, 3] | None = None
     #: A column whose values tell the marks of a bar or line chart apart, each in its own colour.
     colour: str | None = None
+    #: Where it is not available to a reader: the page closes up, or keeps its place and says so (10.3).
+    absent: Literal["close", "keep"] = "close"
 
 
 class Page(Named):

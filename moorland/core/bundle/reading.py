@@ -2,6 +2,7 @@
 
 import json
 import re
+from collections import Counter
 from pathlib import Path
 from types import UnionType
 from typing import Annotated, Any, Union, get_args, get_origin
@@ -17,6 +18,8 @@ MAX_FILE_BYTES = 64 * 1024 * 1024
 MOST_LEVELS = 60
 #: So many values a document with aliases may have once each alias is written out.
 MOST_ALIASED = 1_000_000
+#: So many faults of shape are told; what follows is counted.
+MOST_TOLD = 500
 
 
 class _CoreLoader(yaml.CSafeLoader):
@@ -122,7 +125,7 @@ def _check_size(text: str, file: str) -> None:
 def _unique_pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     result = dict(pairs)
     if len(result) != len(pairs):
-        twice = next(key for index, (key, _) in enumerate(pairs) if key in dict(pairs[:index]))
+        twice = next(key for key, times in Counter(key for key, _ in pairs).items() if times > 1)
         raise ValueError(f"the key {twice!r} stands twice")
     return result
 
@@ -235,7 +238,8 @@ def locate(problem: Problem, file: str, origins: Origins) -> Problem:
 def _shape_problems(error: ValidationError, document: Any, file: str, origins: Origins) -> list[Problem]:
     """Pydantic's errors as located sentences; of a union, the branch that came furthest."""
     by_place: dict[tuple[str, str], list[Any]] = {}
-    for detail in error.errors(include_url=False):
+    faults = error.errors(include_url=False, include_input=False)
+    for detail in faults[:MOST_TOLD]:
         steps: list[str | int] = []
         value: Any = document
         for step in detail["loc"]:
@@ -264,6 +268,8 @@ def _shape_problems(error: ValidationError, document: Any, file: str, origins: O
         else:
             message = "; or: ".join(dict.fromkeys(_plain(detail) for detail in details)) + "."
         problems.append(locate(Problem("shape", message, path=path, nearest=nearest), file, origins))
+    if len(faults) > MOST_TOLD:
+        problems.append(Problem("shape", f"and {len(faults) - MOST_TOLD:,} more like these.", file))
     # A required key that is only misspelt is one problem, told above.
     found = [locate(Problem("shape", f"{path.rsplit('.', 1)[-1]} is missing.", path=path), file, origins) for path in sorted(missing)]
     return [*problems, *found]

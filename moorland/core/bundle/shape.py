@@ -12,6 +12,8 @@ Scalar = bool | int | float | str
 
 Name = Annotated[str, StringConstraints(min_length=1, max_length=200, pattern=r"^\S(.*\S)?$")]
 ConditionText = Annotated[str, StringConstraints(min_length=1, max_length=20_000)]
+#: The filter of a question: written by a program as often as by hand, from all the values a page is narrowed by.
+FilterText = Annotated[str, StringConstraints(min_length=1, max_length=400_000)]
 Day = Annotated[datetime.date, Field(strict=False)]
 
 

@@ -1,5 +1,6 @@
 """Names, references and cycles of a bundle: everything that can be checked without reading a condition."""
 
+import unicodedata
 from collections.abc import Iterable, Iterator, Sequence
 
 from moorland.core.bundle.document import Bundle
@@ -19,6 +20,14 @@ RESERVED_VIEWER_NAMES = (*VIEWER_SINGLE, *VIEWER_MANY)
 def identity(text: str) -> str:
     """The form in which identities are compared: without letter case and surrounding spaces (2.1, 4.5)."""
     return text.strip(" ").casefold()
+
+
+def invisible(text: str) -> str | None:
+    """A sign of a text that nobody can see, in words: controls, marks of no width, spaces other than the plain one; None where there is none."""
+    for sign in text:
+        if unicodedata.category(sign) in ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp") or (unicodedata.category(sign) == "Zs" and sign != " "):
+            return f"the sign U+{ord(sign):04X}"
+    return None
 
 
 def check_structure(bundle: Bundle) -> list[Problem]:

@@ -1,15 +1,13 @@
 """Aggregates over groups of rows, with SQL's treatment of nulls (semantics.md 4.7)."""
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
+from moorland.core.engine.exact_sums import Sums
 from moorland.core.language.vectors import Array, Domain, Mask, Vector
 
 _EXACT = 2**53
-#: Sums beyond the largest number are added up again in units of this, so that whether they fit depends on the total and on no order.
-_UNIT = 2.0**64
 
 
 def aggregate(function: str, distinct: bool, values: Array, known: Mask, groups: Array, size: int) -> Vector:
@@ -24,11 +22,15 @@ def aggregate(function: str, distinct: bool, values: Array, known: Mask, groups:
     return combined(function, None, values, groups, size)
 
 
-def combined(function: str, counts: Array | None, values: Array, groups: Array, size: int) -> Vector:
+def combined(function: str, counts: Array | None, values: Array | Sums, groups: Array, size: int) -> Vector:
     """The aggregate in each group of parts: how many values each part holds (None: one each), and their sum or extreme.
 
     A part without values counts for nothing, whatever stands in it.
     """
+    if isinstance(values, Sums):
+        assert counts is not None
+        numbers = np.bincount(groups, weights=counts, minlength=size).astype(np.int64)
+        return finished(function, numbers, *values.by(lambda part: np.bincount(groups, weights=part, minlength=size)).rounded())
     if counts is None:
         numbers = np.bincount(groups, minlength=size)
     else:
@@ -41,30 +43,20 @@ def combined(function: str, counts: Array | None, values: Array, groups: Array, 
     if function in ("SUM", "AVG"):
         if values.dtype == np.int64:
             return finished(function, numbers, *_whole_sums(values, groups, size))
-        return finished(function, numbers, added(lambda part: np.bincount(groups, weights=part, minlength=size), values))
+        return finished(function, numbers, *Sums.of(values, groups, size).rounded())
     return finished(function, numbers, _extremes(function, values, groups, size))
-
-
-def added(add: Callable[[Array], Array], values: Array) -> Array:
-    """Sums of values, not finite only where the total itself is beyond the largest number."""
-    totals = add(values)
-    beyond = ~np.isfinite(totals)
-    if beyond.any():
-        with np.errstate(over="ignore"):
-            totals = np.where(beyond, add(values / _UNIT) * _UNIT, totals)
-    return totals
 
 
 def finished(function: str, counts: Array, values: Array, fits: Mask | None = None) -> Vector:
     """An aggregate from how many values count and their sum or extreme; null where none does, or where a sum is beyond its type (1.4, 4.7).
 
-    `fits` says where a sum of whole numbers is within 64 bits.
+    `fits` says where a sum is within its type; None where all are.
     """
     if function == "COUNT":
         return Vector(counts.astype(np.int64), np.ones(len(counts), np.bool_))
     known = counts > 0
     if function in ("SUM", "AVG"):
-        valid = fits if fits is not None else np.isfinite(values) if values.dtype.kind == "f" else np.ones(len(values), np.bool_)
+        valid = fits if fits is not None else np.ones(len(values), np.bool_)
         values, known = np.where(valid, values, values.dtype.type(0)), known & valid
     if function == "AVG":
         values = values.astype(np.float64) / np.maximum(counts, 1)

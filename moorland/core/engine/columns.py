@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import pyarrow as pa
@@ -61,6 +62,11 @@ class TableData:
     version: str
     rows: int
     columns: dict[str, StoredColumn]
+
+    @cached_property
+    def bytes(self) -> int:
+        """Memory of its columns (texts of the dictionaries not counted)."""
+        return sum(column.bytes for column in self.columns.values())
 
 
 def _with_null(array: Array, type_: ValueType) -> Array:

@@ -47,6 +47,7 @@ from moorland.core.language.errors import ConditionError
 from moorland.core.language.measures import check_measure
 from moorland.core.language.sql_parts import NotInSql
 from moorland.core.people import HeldRole, People, Viewer
+from moorland.core.price import TooCostly, step
 
 #: Loads a table of a model: (model, table) to its data.
 TableLoader = Callable[[Model, str], TableData]
@@ -70,6 +71,8 @@ class Evaluator:
         shared: dict[object, ModelData] | None = None,
     ) -> None:
         self.bundle, self._load, self.secret = bundle, load, secret
+        #: Stands for this evaluator where answers are kept under it: it never changes, so neither do they.
+        self.stamp = object()
         self.as_of = as_of or today_in(bundle.time_zone)
         self.people = People(bundle)
         self.shared = shared if shared is not None else {}
@@ -169,7 +172,10 @@ class Evaluator:
     def answer(self, viewer: Viewer, question: Question) -> Answer:
         """The answer to one question; a refusal is an answer, never an exception."""
         try:
+            step()
             return self._answer(viewer, question)
+        except TooCostly as costly:
+            return Refused("too_costly", costly.message).answer()
         except Refused as refused:
             return refused.answer()
 

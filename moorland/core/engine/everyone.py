@@ -12,10 +12,11 @@ from typing import Any
 import numpy as np
 import scipy.sparse
 
-from moorland.core.engine.aggregates import AggregatesFrame, added, finished
+from moorland.core.engine.aggregates import AggregatesFrame, finished
 from moorland.core.engine.asked import Attributes, Measures, PreparedTotals, counted_tables, prepare_totals
 from moorland.core.engine.cells import json_values
 from moorland.core.engine.counting import Radix, when_columns
+from moorland.core.engine.exact_sums import Sums
 from moorland.core.engine.questions import Answer, Line, TotalsAnswer, TotalsQuestion
 from moorland.core.engine.strata import Strata, strata_for
 from moorland.core.engine.visibility_matrix import VisibilityMatrix, visible_to
@@ -70,15 +71,10 @@ def totals_together(
         // max(1, *(one.data.rows(table) for (_, table), one in strata.items()), *map(data.rows, data.schema.tables.keys() - {t for _, t in strata})),
     )
     answers: list[Answer] = []
-    with _collector_paused(), contextlib.suppress(_BeyondNumbers):
+    with _collector_paused():
         for start in range(0, len(viewers), turn):
             answers += _Together(model, viewers[start : start + turn], question, prepared, strata, radix).answers()
-        return answers
-    return None
-
-
-class _BeyondNumbers(Exception):
-    """A sum of some group is beyond the largest number: whether a total over it fits has to be seen row by row."""
+    return answers
 
 
 @contextlib.contextmanager
@@ -146,8 +142,8 @@ class _Together:
         self.size = radix.size(len(self.asked.by))
         self._matrices: dict[object, VisibilityMatrix] = {}
         self._seen: dict[object, Array] = {}
-        self._products: dict[object, tuple[Array, Array, Array]] = {}
-        self.rows = {name: self._sums(name, measure.table, [None])[None] for name, measure in self.found.items()}
+        self._products: dict[object, tuple[tuple[Array, ...], Array, tuple[Array, ...]]] = {}
+        self.rows = {name: self._counted(name, measure.table) for name, measure in self.found.items()}
 
     def answers(self) -> list[Answer]:
         """One answer for each viewer."""
@@ -215,37 +211,31 @@ class _Together:
             self._matrices[key] = VisibilityMatrix(role, self.viewers, strata.data)
         return self._matrices[key]
 
-    def _sums(self, name: str, table: str, nodes: list[tree.Aggregate | None]) -> dict[tree.Aggregate | None, Array]:
-        """By viewer and group, how many rows count (None), or the sum of an aggregate's argument."""
+    def _counted(self, name: str, table: str) -> Array:
+        """By viewer and group, how many rows count."""
         strata = self.strata[name, table]
-        groups = self.radix.of(table, strata.data).astype(np.int64)
-        seen = self._visible(name, table)
-        found: dict[tree.Aggregate | None, Array] = {}
-        for node in nodes:
-            partial = strata.partial(node) if node is not None else None
-            values = strata.counts if partial is None else partial.values
-            found[node] = self._multiplied(seen, groups, values)
-        return found
+        return self._multiplied(self._visible(name, table), self.radix.of(table, strata.data).astype(np.int64), strata.counts)[0]
 
-    def _multiplied(self, seen: Array, groups: Array, values: Array) -> Array:
-        key = (id(seen), id(values))
+    def _multiplied(self, seen: Array, groups: Array, *weights: Array) -> tuple[Array, ...]:
+        """What each viewer sees of some weights, group by group: each of shape (viewers, groups)."""
+        key = (id(seen), *(id(values) for values in weights))
         if key not in self._products:
-            self._products[key] = (self._added_up(seen, groups, values.astype(np.float64)), seen, values)
+            self._products[key] = (tuple(self._added_up(seen, groups, np.stack(weights).astype(np.float64))), seen, weights)
         return self._products[key][0]
 
-    def _added_up(self, seen: Array, groups: Array, values: Array) -> Array:
-        """What each viewer sees of the values, group by group. Shape (viewers, groups)."""
+    def _added_up(self, seen: Array, groups: Array, weights: Array) -> Array:
+        """What each viewer sees of weights of shape (kinds, strata). Shape (kinds, viewers, groups)."""
         if self.size > MOST_DENSE_GROUPS:
-            weights = scipy.sparse.csr_array((values, (groups, np.arange(len(groups)))), shape=(self.size, len(groups)))
-            return np.ascontiguousarray((weights @ seen.astype(np.float64)).T)
-        result = np.zeros((self.size, len(self.viewers)))
+            places, whole = (groups, np.arange(len(groups))), seen.astype(np.float64)
+            return np.stack([(scipy.sparse.csr_array((values, places), shape=(self.size, len(groups))) @ whole).T for values in weights])
+        result = np.zeros((self.size, len(weights), len(self.viewers)))
         order = np.argsort(groups, kind="stable")
         stops = np.cumsum(np.bincount(groups, minlength=self.size))
         for group, (start, stop) in enumerate(zip(np.append(0, stops[:-1]).tolist(), stops.tolist(), strict=True)):
             for first in range(start, stop, BLOCK):
                 rows = order[first : min(first + BLOCK, stop)]
-                result[group] += values[rows] @ seen[rows].astype(np.float64)
-        return np.ascontiguousarray(result.T)
+                result[group] += weights[:, rows] @ seen[rows].astype(np.float64)
+        return np.ascontiguousarray(result.transpose(1, 2, 0))
 
     def aggregate(self, name: str, node: tree.Aggregate, depth: int) -> Vector:
         """An aggregate in every line of every viewer."""
@@ -253,14 +243,15 @@ class _Together:
         partial = strata.partial(node)
         assert partial is not None
         seen, groups = self._visible(name, node.table), self.radix.of(node.table, strata.data).astype(np.int64)
-        counts = self._grouped(self._multiplied(seen, groups, partial.counts), depth).ravel()
-        sums = self._multiplied(seen, groups, partial.values)
-        if not np.isfinite(sums).all():
-            raise _BeyondNumbers
-        totals = added(lambda part: self._grouped(part, depth).ravel(), sums)
-        if node.function == "SUM" and partial.values.dtype == np.int64:
-            totals = totals.astype(np.int64)
-        result = finished(node.function, counts, totals)
+        kinds = partial.values.parts if isinstance(partial.values, Sums) else (partial.values,)
+        counts, *sums = (self._grouped(part, depth).ravel() for part in self._multiplied(seen, groups, partial.counts, *kinds))
+        if isinstance(partial.values, Sums):
+            totals, fits = Sums(len(counts), tuple(sums), partial.values.scales).rounded()
+        else:
+            totals, fits = sums[0], None
+            if node.function == "SUM" and partial.values.dtype == np.int64:
+                totals = totals.astype(np.int64)
+        result = finished(node.function, counts, totals, fits)
         return Vector(result.values, result.known, Domain(""))
 
 

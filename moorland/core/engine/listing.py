@@ -10,6 +10,7 @@ from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.language import tree
 from moorland.core.language.evaluation import true_rows
 from moorland.core.language.vectors import Array, Mask
+from moorland.core.price import most_lines, pay_lines
 
 
 class Listing:
@@ -58,9 +59,10 @@ def answer_rows(model: ViewerModel, question: RowsQuestion, attributes: Attribut
     """The answer to a rows question (7.1); with `export`, of the rows that may be exported (5.7). Raises Refused."""
     asked = prepare_rows(question, model.data.schema, model.objects, attributes)
     listing = Listing(model, asked.table, asked.condition, export)
-    limit = listing.cap if question.limit is None else question.limit
-    until = min(question.offset + limit, listing.cap)
+    limits = [limit for limit in (listing.cap, question.limit, most_lines()) if limit is not None]
+    until = min(question.offset + min(limits), listing.cap)
     wanted = listing.view.ordered(listing.rows, asked.order, secret)[question.offset : until]
+    pay_lines(len(wanted), len(asked.columns))
     cells = [listing.view.shown(key, secret).values(wanted) for key in asked.columns]
     states: list[list[CellState]] = [listing.view.names_in(key, wanted) for key in asked.columns]
     return RowsAnswer(

@@ -11,6 +11,7 @@ from moorland.core.engine.table_view import TableView
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language.derived import ColumnKey
 from moorland.core.language.vectors import Array
+from moorland.core.price import pay_lines
 
 
 def answer_members(model: ViewerModel, question: MembersQuestion, secret: bytes) -> MembersAnswer:
@@ -41,6 +42,7 @@ def _levels(view: TableView, hierarchy: Hierarchy, secret: bytes) -> list[Member
         paths, counts = (
             np.unique(np.stack(numbers[:depth], axis=1), axis=0, return_counts=True) if len(visible) else (np.zeros((0, depth), int), np.zeros(0, int))
         )
+        pay_lines(len(found) + len(paths), depth)
         found += [(tuple(path), count) for path, count in zip(paths.tolist(), counts.tolist(), strict=True)]
     found.sort()
     return [Member(path=[labels[level][number] for level, number in enumerate(path)], rows=count) for path, count in found]
@@ -62,6 +64,7 @@ def _tree(view: TableView, hierarchy: Hierarchy, secret: bytes) -> list[Member]:
         current = above[current]
     kept = model.left_by_filters(hierarchy.table)
     listed = np.flatnonzero(rows if kept is None else np.where(kept, rows, 0))
+    pay_lines(len(listed), 1)
     states = _states_of_ancestors(view, key)[listed]
     shown = ShownColumn(data, key, model.ladder, np.unique(states).tolist(), secret)
     numbers = np.full(len(above), -1, dtype=np.int64)

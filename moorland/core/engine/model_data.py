@@ -1,7 +1,9 @@
 """A model's data on a day: keys joined, derived columns computed, base filters applied (semantics.md 3.2 to 3.7, 6.1)."""
 
 import datetime
+import sys
 import threading
+import weakref
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
 from typing import Any
@@ -17,16 +19,21 @@ from moorland.core.language.evaluation import evaluate, true_rows
 from moorland.core.language.vectors import DTYPES, Array, Domain, Mask, Vector, converted
 
 ViewerValues = Callable[[str], tuple[Any, ...] | None]
-CACHE_BYTES = 512 * 1024 * 1024
+#: What all caches together may hold, with the texts in it.
+CACHE_BYTES = 1024 * 1024 * 1024
 
 
 class ArrayCache:
-    """Arrays by what they were computed from; the least recently used make room."""
+    """Arrays by what they were computed from; over all caches together the largest gives up what it used least recently."""
 
-    def __init__(self, limit: int = CACHE_BYTES) -> None:
-        self._entries: OrderedDict[Hashable, Array] = OrderedDict()
-        self._bytes, self._limit = 0, limit
-        self._lock = threading.Lock()
+    _all: "weakref.WeakSet[ArrayCache]" = weakref.WeakSet()
+    _lock = threading.Lock()
+
+    def __init__(self) -> None:
+        self._entries: OrderedDict[Hashable, tuple[Array, int]] = OrderedDict()
+        self._bytes = 0
+        with self._lock:
+            self._all.add(self)
 
     @property
     def bytes(self) -> int:
@@ -39,15 +46,25 @@ class ArrayCache:
             found = self._entries.get(key)
             if found is not None:
                 self._entries.move_to_end(key)
-                return found
+                return found[0]
         made = make()
         with self._lock:
             if key not in self._entries:
-                self._entries[key] = made
-                self._bytes += made.nbytes
-            while self._bytes > self._limit and len(self._entries) > 1:
-                self._bytes -= self._entries.popitem(last=False)[1].nbytes
+                size = array_bytes(made)
+                self._entries[key] = (made, size)
+                self._bytes += size
+            while sum(cache._bytes for cache in self._all) > CACHE_BYTES:
+                largest = max(self._all, key=lambda cache: cache._bytes)
+                largest._bytes -= largest._entries.popitem(last=False)[1][1]
         return made
+
+
+def array_bytes(array: Array) -> int:
+    """The memory of an array; of texts, by a thousand of them."""
+    if array.dtype != object or not len(array):
+        return array.nbytes
+    some = array[:: max(1, len(array) // 1000)]
+    return array.nbytes + sum(map(sys.getsizeof, some)) * len(array) // len(some)
 
 
 class ModelData:
@@ -62,12 +79,11 @@ class ModelData:
         tables: Mapping[str, TableData],
         as_of: datetime.date,
         derived: Derived | None = None,
-        cache: ArrayCache | None = None,
     ) -> None:
         self.schema, self.as_of = schema, as_of
         self.tables = {name: tables[schema.original(name)] for name in schema.tables}
         self.derived: Derived = derived or {}
-        self.cache = cache or ArrayCache()
+        self.cache = ArrayCache()
         #: The strata made so far, by table and columns; None where they do not pay (engine.strata).
         self.strata: dict[tuple[str, tuple[str, ...]], Any] = {}
         #: What rules keep beside the data, by what it was made from (engine.rules).

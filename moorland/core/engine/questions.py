@@ -5,10 +5,11 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from moorland.core.bundle.people import ViewerReference
-from moorland.core.bundle.shape import ConditionText, Day, Scalar, Shape
+from moorland.core.bundle.shape import Day, FilterText, Scalar, Shape
 
 ColumnName = Annotated[str, Field(min_length=1, max_length=401)]
 CellState = Literal["clear", "masked", "hidden"]
+RefusalCode = Literal["not_found", "invalid", "no_access", "too_costly"]
 
 
 class RowsQuestion(Shape):
@@ -17,7 +18,7 @@ class RowsQuestion(Shape):
     model: str
     table: str
     columns: list[ColumnName] | None = Field(default=None, max_length=400)
-    where: ConditionText | None = None
+    where: FilterText | None = None
     order: list[ColumnName] = Field(default_factory=list, max_length=20)
     limit: int | None = Field(default=None, ge=0)
     offset: int = Field(default=0, ge=0)
@@ -29,7 +30,7 @@ class TotalsQuestion(Shape):
     model: str
     by: list[ColumnName] = Field(default_factory=list, max_length=8)
     measures: list[str] = Field(max_length=50)
-    where: ConditionText | None = None
+    where: FilterText | None = None
     subtotals: bool = False
     cube: str | None = None
 
@@ -55,13 +56,13 @@ class UpdateRows(Shape):
     """New values for the rows a condition means; no condition means all that would be listed."""
 
     set: dict[ColumnName, Scalar | None] = Field(min_length=1, max_length=400)
-    where: ConditionText | None = None
+    where: FilterText | None = None
 
 
 class DeleteRows(Shape):
     """The rows a condition means are to go."""
 
-    where: ConditionText | None = None
+    where: FilterText | None = None
 
 
 class InsertRows(Shape):
@@ -126,7 +127,7 @@ class Questions(Shape):
 class AnswerError(Shape):
     """Why a question has no answer; the words never tell what is hidden from what never was (6.6)."""
 
-    code: Literal["not_found", "invalid", "no_access"]
+    code: RefusalCode
     message: str
 
 
@@ -214,8 +215,8 @@ Answer = RowsAnswer | TotalsAnswer | ObjectsAnswer | MembersAnswer | PagesAnswer
 class Refused(Exception):
     """Raised while a question is answered; becomes a Refusal."""
 
-    def __init__(self, code: Literal["not_found", "invalid", "no_access"], message: str) -> None:
-        self.code: Literal["not_found", "invalid", "no_access"] = code
+    def __init__(self, code: RefusalCode, message: str) -> None:
+        self.code: RefusalCode = code
         self.message = message
         super().__init__(message)
 

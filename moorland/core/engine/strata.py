@@ -12,6 +12,7 @@ import numpy as np
 from moorland.core.bundle.schema import Step
 from moorland.core.engine.aggregates import aggregate
 from moorland.core.engine.columns import StoredColumn, TableData
+from moorland.core.engine.exact_sums import Sums
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language import tree
@@ -24,18 +25,24 @@ from moorland.core.language.vectors import Array, Domain, Mask
 MIN_ROWS = 20_000
 #: So many combinations are numbered in one dense array; more are not worth it.
 MOST_COMBINATIONS = 1 << 24
-#: So many combinations of tables and columns are kept with their sums; the oldest makes room.
-MOST_KEPT = 24
+#: Strata of a model's data are kept with their sums up to so many bytes; the oldest make room.
+KEPT_BYTES = 512 * 1024 * 1024
 #: Strata pay where there are at most this share of the rows.
 MOST_SHARE = 0.25
 
 
 @dataclass(frozen=True)
 class Partial:
-    """An aggregate's argument summed up by stratum: `counts` of values that are not null, and their sum or extreme."""
+    """An aggregate's argument summed up by stratum: `counts` of values that are not null, and their sum (of numbers, exact) or extreme."""
 
     counts: Array
-    values: Array
+    values: Array | Sums
+
+    def of(self, strata: Array | None) -> "Partial":
+        """The same for some strata only; None for all."""
+        if strata is None:
+            return self
+        return Partial(self.counts[strata], self.values.picked(strata) if isinstance(self.values, Sums) else self.values[strata])
 
 
 class Strata:
@@ -78,11 +85,7 @@ class Strata:
         if values.dtype == np.int64:
             largest = max(abs(int(values.max(initial=0))), abs(int(values.min(initial=0))))
             return Partial(counts, aggregate("SUM", False, values, known, self._numbers, size).values) if largest * rows < 2**53 else None
-        sums = np.zeros(size)
-        for block in blocks(rows, size):
-            numbers, part = (self._numbers[block], values[block]) if complete else (self._numbers[block][known[block]], values[block][known[block]])
-            sums += np.bincount(numbers, weights=part, minlength=size)
-        return Partial(counts, sums) if np.isfinite(sums).all() else None
+        return Partial(counts, Sums.of(values, self._numbers, size, None if complete else known))
 
 
 class _StrataData(ModelData):
@@ -136,9 +139,10 @@ def strata_for(
         return None
     keys = tuple(sorted({name for one in (model, *beside) for name in _keys_read(one, table, asked)}))
     if (table, keys) not in data.strata:
-        while len(data.strata) >= MOST_KEPT:
+        made = _made(data, table, keys)
+        while data.strata and sum(kept.bytes for kept in list(data.strata.values()) if kept) > KEPT_BYTES:
             data.strata.pop(next(iter(data.strata)), None)
-        data.strata[table, keys] = _made(data, table, keys)
+        data.strata[table, keys] = made
     strata: Strata | None = data.strata.get((table, keys))
     if strata is None or any(strata.partial(node) is None for node in aggregates):
         return None

@@ -77,18 +77,27 @@ class TableView:
         for column, descending in order:
             ranks, null = self.shown(column, secret).ranks(rows)
             keys += [null, np.where(null, 0, -ranks if descending else ranks)]
-        schema = model.data.schema
-        key = schema.tables[table].key
+        key = model.data.schema.tables[table].key
         if key is not None:
             clear = self.states_in((table, key), rows) == CLEAR
             ranks, _ = _ranks(model.data, table, (table, key), rows)
             keys += [~clear, np.where(clear, ranks, 0)]
             if not clear.all():
-                keys.append(np.where(clear, np.uint64(0), hashed_rows(model.data, table, (key,), secret)[rows]))
+                keys.append(np.where(clear, np.uint64(0), self._hashed(rows, secret)))
         else:
-            stored = tuple(column.name for column in schema.tables[table].columns if not column.derived)
-            keys.append(hashed_rows(model.data, table, stored, secret)[rows])
+            keys.append(self._hashed(rows, secret))
         result: Array = rows[np.lexsort(keys[::-1])]
+        return result
+
+    def _hashed(self, rows: Array, secret: bytes) -> Array:
+        """A keyed 64-bit hash of the cells of some rows that are clear: an order that nothing covered can change. Shape of `rows`, uint64."""
+        data, table = self.model.data, self.table
+        result = np.full(len(rows), int.from_bytes(hashlib.blake2b(table.encode(), key=secret[:64], digest_size=8).digest(), "little"), np.uint64)
+        for column in data.schema.tables[table].columns:
+            if column.derived or (table, column.name) not in self.model.objects.columns:
+                continue
+            clear = self.states_in((table, column.name), rows) == CLEAR
+            result = _mix(result ^ np.where(clear, _hashed_cells(data, table, column.name, secret)[rows], _COVERED))
         return result
 
 
@@ -148,24 +157,25 @@ def _ranks(data: ModelData, table: str, key: ColumnKey, selected: Array) -> tupl
     return (values.astype(np.float64) if values.dtype == np.float64 else values.astype(np.int64)), null
 
 
-def hashed_rows(data: ModelData, table: str, columns: tuple[str, ...], secret: bytes) -> Array:
-    """A keyed 64-bit hash of the cells of each row: an order that tells nothing of hidden values. Shape (rows,), uint64."""
+#: What stands for a cell that is not clear in the hash of its row.
+_COVERED = np.uint64(0xD1B54A32D192ED03)
+
+
+def _hashed_cells(data: ModelData, table: str, column: str, secret: bytes) -> Array:
+    """A number for each cell of a column, equal for equal values; of texts a keyed hash. Shape (rows,), uint64."""
 
     def make() -> Array:
-        result = np.full(data.rows(table), int.from_bytes(hashlib.blake2b(table.encode(), key=secret[:64], digest_size=8).digest(), "little"), np.uint64)
-        for column in columns:
-            stored = data.stored(table, column)
-            if stored.values.dtype == object:
-                hashes = [hashlib.blake2b(str(value).encode(), key=secret[:64], digest_size=8).digest() for value in stored.values]
-                mixed = np.frombuffer(b"".join(hashes), dtype="<u8").copy()
-            else:
-                plain = stored.values.astype("datetime64[us]") if stored.values.dtype.kind == "M" else stored.values
-                mixed = np.ascontiguousarray(plain.astype(np.int64) if plain.dtype != np.float64 else plain).view(np.uint64).copy()
-            mixed[~stored.known] = np.uint64(0x9E3779B97F4A7C15)
-            result = _mix(result ^ (mixed if stored.codes is None else mixed[stored.codes])[:-1])
-        return result
+        stored = data.stored(table, column)
+        if stored.values.dtype == object:
+            hashes = [hashlib.blake2b(str(value).encode(), key=secret[:64], digest_size=8).digest() for value in stored.values]
+            mixed = np.frombuffer(b"".join(hashes), dtype="<u8").copy()
+        else:
+            plain = stored.values.astype("datetime64[us]") if stored.values.dtype.kind == "M" else stored.values
+            mixed = np.ascontiguousarray(plain.astype(np.int64) if plain.dtype != np.float64 else plain).view(np.uint64).copy()
+        mixed[~stored.known] = np.uint64(0x9E3779B97F4A7C15)
+        return (mixed if stored.codes is None else mixed[stored.codes])[:-1]
 
-    return data.cache.get(("hash", table, columns, secret), make)
+    return data.cache.get(("hash", table, column, secret), make)
 
 
 def _mix(values: Array) -> Array:

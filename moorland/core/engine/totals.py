@@ -20,6 +20,7 @@ from moorland.core.language.derived import ColumnKey
 from moorland.core.language.evaluation import evaluate
 from moorland.core.language.measures import CheckedMeasure
 from moorland.core.language.vectors import Array, Domain, Mask, Vector
+from moorland.core.price import pay_lines, step
 
 #: Up to so many combinations of the columns asked by, groups are counted in one dense array.
 DENSE_GROUPS = 1 << 20
@@ -98,8 +99,10 @@ class _Counting:
         if depth == 0:
             self.any_row = any(len(numbers) for numbers in own)
         numbers = groups.present(own, always=depth == 0)
+        pay_lines(len(numbers), depth + len(self.found))
         level = _Level(self.radix.keys(numbers, depth))
         for name, measure in self.found.items():
+            step()
             every = {table: self.rows(name, table, depth) for table in counted_tables(measure)}
             rows = {table: part.without(self._dropped.get((name, table))) for table, part in every.items()}
             if depth == 0:
@@ -212,10 +215,10 @@ class _LineFrame(AggregatesFrame):
         """The aggregate from what is summed up by stratum."""
         partial = strata.partial(node)
         assert partial is not None
-        counts, values = (partial.counts, partial.values) if rows.rows is None else (partial.counts[rows.rows], partial.values[rows.rows])
+        picked = partial.of(rows.rows)
         if inside is not None:
-            counts = np.where(inside, counts, 0)
-        result = combined(node.function, counts, values, groups, size)
+            picked, groups = picked.of(np.flatnonzero(inside)), groups[inside]
+        result = combined(node.function, picked.counts, picked.values, groups, size)
         if self.groups.dense:
             return Vector(result.values[self.numbers], result.known[self.numbers], self._domain)
         return Vector(result.values, result.known, self._domain)

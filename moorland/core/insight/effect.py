@@ -5,7 +5,7 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field
 
-from moorland.core.bundle.shape import ConditionText, Shape
+from moorland.core.bundle.shape import FilterText, Shape
 from moorland.core.engine.asked import prepare_rows
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.evaluator import Evaluator
@@ -69,7 +69,7 @@ class AlignedQuestion(Shape):
     model: str
     table: str
     columns: list[ColumnName] | None = Field(default=None, max_length=400)
-    where: ConditionText | None = None
+    where: FilterText | None = None
     order: list[ColumnName] = Field(default_factory=list, max_length=20)
     limit: int = Field(default=100, ge=0, le=MOST_ROWS)
     offset: int = Field(default=0, ge=0)

@@ -393,7 +393,7 @@ class _Tracing:
             elif assignment.user is not None:
                 paths.append("assigned in person")
             elif assignment.group is not None:
-                paths.append(f"through {' › '.join(groups)}")
+                paths.append(f"through {' › '.join(self.evaluator.people.groups[name].title for name in groups)}")
             else:
                 paths.append("assigned to everyone" if assignment.everyone else f"when {assignment.when}")
         return Reason(role=role.role.name, kind=role.role.kind, held_by=paths, sentence=sentence, passes=passes, message=message, compared=compared or [])

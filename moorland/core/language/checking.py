@@ -158,7 +158,10 @@ class _Checker:
 
     def value(self, node: tree.Node) -> tree.Node:
         """A checked expression that has one value."""
-        checked = self.check(node)
+        return self.single(self.check(node), node)
+
+    def single(self, checked: tree.Node, node: tree.Node) -> tree.Node:
+        """What was checked already, where it has one value."""
         if isinstance(checked, tree.ViewerRef | tree.PageRef) and checked.many:
             name = f"{'viewer' if isinstance(checked, tree.ViewerRef) else 'page'}.{checked.name}"
             raise ConditionError("many", f"{name} holds many values; write … IN {name}.", node.start, node.end)
@@ -213,7 +216,7 @@ class _Checker:
             if left.type not in ("date", "timestamp", "null") or node.operator not in ("+", "-"):
                 raise ConditionError("type", "an interval is added to or taken from a date.", node.start, node.end)
             return replace(node, left=left, right=right, type=left.type)
-        right = self.value(node.right)
+        right = self.single(right, node.right)
         if node.operator == "||":
             if {str(left.type), str(right.type)} - {"text", "null"}:
                 raise ConditionError("type", f"|| joins texts, not {left.type} and {right.type}; use CAST(… AS TEXT).", node.start, node.end)
@@ -244,18 +247,14 @@ class _Checker:
         if isinstance(first, tree.InnerQuery) or (isinstance(first, tree.ViewerRef | tree.PageRef) and first.many and len(node.items) == 1):
             items: tuple[tree.Node, ...] = (first,)
         else:
-            items = tuple(self.value(item) for item in node.items)
+            items = (self.single(first, node.items[0]), *(self.value(item) for item in node.items[1:]))
         for item in items:
             self.pair(operand, item, "IN")
         whole = _is_identity(operand)
         own = tuple(item for item in items if whole or _is_identity(item))
-        others = tuple(item for item in items if item not in own)
-        if not own or not others:
-            return replace(node, operand=operand, items=items, identity=bool(own), type="boolean")
         # Only the identities themselves compare without case; a literal beside them compares exactly (4.5).
-        parts = [replace(node, operand=operand, items=some, negated=False, identity=some is own, type="boolean") for some in (own, others)]
-        either = tree.Or(items=tuple(parts), start=node.start, end=node.end, type="boolean")
-        return tree.Not(operand=either, start=node.start, end=node.end, type="boolean") if node.negated else either
+        exact = tuple(item for item in items if item not in own) if own else ()
+        return replace(node, operand=operand, items=own or items, exact=exact, identity=bool(own), type="boolean")
 
     def check_innerquery(self, node: tree.InnerQuery) -> tree.Node:
         inside = _Checker(self.scope.within(node))

@@ -98,6 +98,8 @@ def _clause(node: tree.Node, text: str) -> Clause | None:
 
 def _membership(node: tree.IsIn, text: str) -> Clause | None:
     first = node.items[0]
+    if node.exact:
+        return None
     if len(node.items) == 1 and isinstance(first, tree.ViewerRef | tree.PageRef) and first.many:
         if isinstance(node.operand, tree.Literal) and _valued(node.operand):
             return _made(first, "has", node.negated, text, values=[_plain(node.operand)])

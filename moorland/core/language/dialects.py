@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from sqlglot import exp
 
-from moorland.core.language.functions import like_parts
+from moorland.core.language.like import like_parts
 from moorland.core.language.sql_parts import NotInSql, cast, function, number, text
 
 _LARGEST = 2**63

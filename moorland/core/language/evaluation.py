@@ -1,6 +1,5 @@
 """Evaluates a typed tree on columns, three-valued (semantics.md 1.2 to 1.4, 4)."""
 
-import re
 from collections.abc import Sequence
 from typing import Any
 
@@ -8,7 +7,9 @@ import numpy as np
 
 from moorland.core.bundle.structure import identity as identity_form
 from moorland.core.language import functions, tree
+from moorland.core.language.like import like_matcher
 from moorland.core.language.vectors import DTYPES, Domain, Frame, Mask, Vector, constant, converted
+from moorland.core.price import step
 
 
 def evaluate(node: tree.Node, frame: Frame) -> Vector:
@@ -34,6 +35,7 @@ class _Evaluation:
         self.frame = frame
 
     def of(self, node: tree.Node) -> Vector:
+        step()
         method = getattr(self, f"of_{type(node).__name__.lower()}")
         result: Vector = method(node)
         return result
@@ -82,7 +84,7 @@ class _Evaluation:
         domain, (left, right) = self.aligned(left, right)
         if node.operator == "||":
             left, right = converted(left, str(node.left.type), "text"), converted(right, str(node.right.type), "text")
-            return Vector(left.values + right.values, left.known & right.known, domain)
+            return Vector(functions.joined_texts(left.values, right.values), left.known & right.known, domain)
         type_ = str(node.type)
         left, right = converted(left, str(node.left.type), type_), converted(right, str(node.right.type), type_)
         values, valid = functions.arithmetic(node.operator, left.values, right.values)
@@ -90,13 +92,8 @@ class _Evaluation:
 
     def of_comparison(self, node: tree.Comparison) -> Vector:
         domain, (left, right) = self.aligned(self.of(node.left), self.of(node.right))
-        known = left.known & right.known
-        if "null" in (node.left.type, node.right.type):
-            return Vector(np.zeros(known.shape, dtype=np.bool_), np.zeros(known.shape, dtype=np.bool_), domain)
-        first, second = left.values, right.values
-        if node.identity:
-            first, second = _folded(first), _folded(second)
-        return Vector(functions.compare(node.operator, first, second), known, domain)
+        left, right = self._folded(node.identity, left, right)
+        return self._compared(node.operator, left, right, domain, "null" in (node.left.type, node.right.type))
 
     def of_and(self, node: tree.And) -> Vector:
         domain, items = self.aligned(*(self.of(item) for item in node.items))
@@ -122,68 +119,83 @@ class _Evaluation:
 
     def of_isin(self, node: tree.IsIn) -> Vector:
         operand = self.of(node.operand)
-        first = node.items[0]
+        null = node.operand.type == "null"
+        found = self._among(operand, node.items, null, node.identity)
+        if node.exact:
+            domain, (found, exact) = self.aligned(found, self._among(operand, node.exact, null, identity=False))
+            true, false = found.true | exact.true, found.false & exact.false
+            found = Vector(true, true | false, domain)
+        return Vector(found.false, found.known, found.domain) if node.negated else found
+
+    def _among(self, operand: Vector, items: tuple[tree.Node, ...], null: bool, identity: bool) -> Vector:
+        """Whether the operand is one of the items; `null` where it is the word NULL."""
+        first = items[0]
         if isinstance(first, tree.ViewerRef | tree.PageRef) and first.many:
             many = self.frame.viewer_values(first.name) if isinstance(first, tree.ViewerRef) else self.frame.page_values(first.name)
             if many is None:
                 nothing = np.zeros(operand.known.shape, dtype=np.bool_)
                 return Vector(nothing, nothing, operand.domain)
-            return self._set(operand, list(many), False, node)
+            return self._set(operand, list(many), False, null, identity)
         if isinstance(first, tree.InnerQuery):
-            return self._set(operand, *self.frame.inner(first), node)
-        items = [self.of(item) for item in node.items]
-        if all(item.domain is None for item in items):
-            values = [item.values[0] for item, part in zip(items, node.items, strict=True) if item.known[0] and part.type != "null"]
-            return self._membership(operand, values, len(values) < len(items), node)
-        true, false = None, None
-        for item, part in zip(items, node.items, strict=True):
-            domain, (left, right) = self.aligned(operand, item)
-            known = (left.known & right.known) if part.type != "null" and node.operand.type != "null" else np.zeros(1, dtype=np.bool_)
-            first_values, second_values = (_folded(left.values), _folded(right.values)) if node.identity else (left.values, right.values)
-            equal = Vector(functions.compare("=", first_values, second_values), known, domain)
-            if true is None or false is None:
-                true, false = Vector(equal.true, np.ones(1, np.bool_), domain), Vector(equal.false, np.ones(1, np.bool_), domain)
-            else:
-                domain, (one, two) = self.aligned(true, equal)
-                _, (three, four) = self.aligned(false, equal)
-                true = Vector(one.values | two.true, np.ones(1, np.bool_), domain)
-                false = Vector(three.values & four.false, np.ones(1, np.bool_), domain)
-        assert true is not None and false is not None
-        _, (true, false) = self.aligned(true, false)
-        return Vector(false.values if node.negated else true.values, true.values | false.values, true.domain)
+            return self._set(operand, *self.frame.inner(first), null, identity)
+        values = [self.of(item) for item in items]
+        if all(value.domain is None for value in values):
+            written = [value.values[0] for value, item in zip(values, items, strict=True) if value.known[0] and item.type != "null"]
+            return self._membership(operand, written, len(written) < len(items), null, identity)
+        domain, (operand, *values) = self.aligned(operand, *values)
+        true, false = np.zeros(1, dtype=np.bool_), np.ones(1, dtype=np.bool_)
+        for value, item in zip(values, items, strict=True):
+            left, right = self._folded(identity, operand, value)
+            equal = self._compared("=", left, right, domain, null or item.type == "null")
+            true, false = true | equal.true, false & equal.false
+        return Vector(true, true | false, domain)
 
-    def _set(self, operand: Vector, values: list[Any], has_null: bool, node: tree.IsIn) -> Vector:
+    def _set(self, operand: Vector, values: list[Any], has_null: bool, null: bool, identity: bool) -> Vector:
         """`operand IN` a set that may be empty: nothing is in it, not even null (1.2, 2.6)."""
         if values or has_null:
-            return self._membership(operand, values, has_null, node)
+            return self._membership(operand, values, has_null, null, identity)
         falsehood = np.zeros(operand.known.shape, dtype=np.bool_)
-        return Vector(falsehood | node.negated, ~falsehood, operand.domain)
+        return Vector(falsehood, ~falsehood, operand.domain)
 
-    def _membership(self, operand: Vector, values: Sequence[Any], has_null: bool, node: tree.IsIn) -> Vector:
+    def _membership(self, operand: Vector, values: Sequence[Any], has_null: bool, null: bool, identity: bool) -> Vector:
         """`operand IN values` for constant values; not found beside a null is unknown (1.2)."""
-        if node.operand.type == "null":
+        if null:
             nothing = np.zeros(operand.known.shape, dtype=np.bool_)
             return Vector(nothing, nothing, operand.domain)
         inside = operand.values
-        if node.identity:
+        if identity:
             inside, values = _folded(inside), [identity_form(value) for value in values]
         found: Mask
         if inside.dtype == object:
             wanted = set(values)
-            found = np.fromiter((value in wanted for value in inside), dtype=np.bool_, count=len(inside))
+            found = functions.each(wanted.__contains__, inside, dtype=np.bool_)
         elif len(values):
             dtype = np.float64 if any(isinstance(value, float) for value in values) else inside.dtype
             found = np.isin(inside, np.array(values, dtype=dtype))
         else:
             found = np.zeros(inside.shape, dtype=np.bool_)
-        known = operand.known & (found | (not has_null))
-        return Vector(~found if node.negated else found, known, operand.domain)
+        return Vector(found, operand.known & (found | (not has_null)), operand.domain)
+
+    @staticmethod
+    def _folded(identity: bool, *sides: Vector) -> tuple[Vector, ...]:
+        """Texts in the form in which identities are compared, where they are (4.5)."""
+        return tuple(Vector(_folded(side.values), side.known, side.domain) if identity and side.values.dtype == object else side for side in sides)
 
     def of_between(self, node: tree.Between) -> Vector:
-        low = tree.Comparison(operator=">=", left=node.operand, right=node.low, type="boolean")
-        high = tree.Comparison(operator="<=", left=node.operand, right=node.high, type="boolean")
-        both = tree.And(items=(low, high), type="boolean")
-        return self.of(tree.Not(operand=both, type="boolean") if node.negated else both)
+        domain, (operand, low, high) = self.aligned(self.of(node.operand), self.of(node.low), self.of(node.high))
+        nulls = [node.operand.type == "null", node.low.type == "null", node.high.type == "null"]
+        above = self._compared(">=", operand, low, domain, nulls[0] or nulls[1])
+        below = self._compared("<=", operand, high, domain, nulls[0] or nulls[2])
+        true, false = above.true & below.true, above.false | below.false
+        return Vector(false if node.negated else true, true | false, domain)
+
+    @staticmethod
+    def _compared(operator: str, left: Vector, right: Vector, domain: Domain | None, unknown: bool) -> Vector:
+        """A comparison of aligned values; unknown throughout where one side is the word NULL."""
+        known = left.known & right.known
+        if unknown:
+            return Vector(np.zeros(known.shape, dtype=np.bool_), np.zeros(known.shape, dtype=np.bool_), domain)
+        return Vector(functions.compare(operator, left.values, right.values), known, domain)
 
     def of_like(self, node: tree.Like) -> Vector:
         operand, pattern = self.of(node.operand), self.of(node.pattern)
@@ -193,17 +205,14 @@ class _Evaluation:
             return Vector(np.zeros(1, np.bool_), np.zeros(1, np.bool_), None)
         shape = np.broadcast_shapes(operand.values.shape, pattern.values.shape, escape.values.shape)
         texts, patterns, escapes = (np.broadcast_to(vector.values, shape) for vector in (operand, pattern, escape))
-        compiled = {pair: functions.like_pattern(*pair) for pair in set(zip(patterns, escapes, strict=True))} if len(pattern.values) > 1 else None
-        if compiled is None:
-            one = functions.like_pattern(patterns[0], escapes[0])
-            matched = np.fromiter((one is not None and one.fullmatch(text) is not None for text in texts), np.bool_, len(texts))
+        if len(pattern.values) == len(escape.values) == 1:
+            one = like_matcher(patterns[0], escapes[0])
+            matched = functions.each(one, texts, dtype=np.bool_) if one is not None else np.zeros(len(texts), np.bool_)
             valid = np.full(1, one is not None)
         else:
-            expressions: list[re.Pattern[str] | None] = [compiled[pair] for pair in zip(patterns, escapes, strict=True)]
-            matched = np.fromiter(
-                (one is not None and one.fullmatch(text) is not None for one, text in zip(expressions, texts, strict=True)), np.bool_, len(texts)
-            )
-            valid = np.fromiter((one is not None for one in expressions), np.bool_, len(texts))
+            matchers = {pair: like_matcher(*pair) for pair in dict.fromkeys(zip(patterns, escapes, strict=True))}
+            valid = functions.each(lambda *pair: matchers[pair] is not None, patterns, escapes, dtype=np.bool_)
+            matched = functions.each(lambda text, *pair: (one := matchers[pair]) is not None and one(text), texts, patterns, escapes, dtype=np.bool_)
         known = operand.known & pattern.known & escape.known & valid
         return Vector(~matched if node.negated else matched, known, domain)
 
@@ -262,6 +271,4 @@ class _Evaluation:
 
 def _folded(values: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
     """Texts in the form in which identities are compared (4.5)."""
-    result = np.empty(values.shape, dtype=object)
-    result[:] = [identity_form(value) for value in values]
-    return result
+    return functions.each(identity_form, values)

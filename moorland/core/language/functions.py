@@ -8,8 +8,12 @@ from typing import Any
 import numpy as np
 
 from moorland.core.language.vectors import DTYPES, Array, Domain, Mask, Vector, converted
+from moorland.core.price import pay_text, step
 
 _FIRST_DAY, _LAST_DAY = np.datetime64("0001-01-01"), np.datetime64("9999-12-31")
+#: So many values are worked through at a time where each is looked at for itself.
+PIECE = 1 << 16
+
 _NUMBER = re.compile(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?")
 
 
@@ -34,38 +38,6 @@ def compare(operator: str, left: Array, right: Array) -> Mask:
     """Element by element; texts by code point (1.3)."""
     function = {"=": np.equal, "<>": np.not_equal, "<": np.less, "<=": np.less_equal, ">": np.greater, ">=": np.greater_equal}[operator]
     return np.asarray(function(left, right), dtype=np.bool_)
-
-
-def like_parts(pattern: str, escape: str) -> list[tuple[str, bool]] | None:
-    """The signs of a LIKE pattern, each with whether it is a wildcard; None where the escape is not used as it must be."""
-    parts: list[tuple[str, bool]] = []
-    position = 0
-    if len(escape) > 1:
-        return None
-    while position < len(pattern):
-        sign = pattern[position]
-        escaped = bool(escape) and sign == escape
-        if escaped:
-            position += 1
-            if position == len(pattern) or pattern[position] not in ("%", "_", escape):
-                return None
-            sign = pattern[position]
-        parts.append((sign, not escaped and sign in "%_"))
-        position += 1
-    return parts
-
-
-def like_pattern(pattern: str, escape: str) -> re.Pattern[str] | None:
-    """The regular expression of a LIKE pattern; None where the escape is not used as it must be."""
-    signs = like_parts(pattern, escape)
-    if signs is None:
-        return None
-    parts: list[str] = []
-    for sign, wild in signs:
-        part = (".*" if sign == "%" else ".") if wild else re.escape(sign)
-        if part != ".*" or not parts or parts[-1] != ".*":
-            parts.append(part)
-    return re.compile("".join(parts), re.DOTALL)
 
 
 def add_interval(vector: Vector, count: int, unit: str) -> Vector:
@@ -117,13 +89,13 @@ def call(function: str, arguments: list[Vector], domain: Domain | None) -> Vecto
         known = known & argument.known
     match function:
         case "LOWER":
-            return Vector(_each(str.lower, first.values), known, domain)
+            return Vector(each(str.lower, first.values), known, domain)
         case "UPPER":
-            return Vector(_each(str.upper, first.values), known, domain)
+            return Vector(each(str.upper, first.values), known, domain)
         case "TRIM":
-            return Vector(_each(lambda text: text.strip(" "), first.values), known, domain)
+            return Vector(each(lambda text: text.strip(" "), first.values), known, domain)
         case "CHAR_LENGTH":
-            return Vector(_each(len, first.values).astype(np.int64), known, domain)
+            return Vector(each(len, first.values, dtype=np.int64), known, domain)
         case "ABS":
             smallest = np.iinfo(np.int64).min
             return Vector(np.abs(first.values), known & (first.values != smallest) if first.values.dtype == np.int64 else known, domain)
@@ -132,9 +104,8 @@ def call(function: str, arguments: list[Vector], domain: Domain | None) -> Vecto
             return Vector(round_half_away(first.values, digits), known, domain)
     shape = np.broadcast_shapes(*(argument.values.shape for argument in arguments))
     columns = [np.broadcast_to(argument.values, shape) for argument in arguments]
-    pieces = np.empty(shape, dtype=object)
-    pieces[:] = [_substring(*values) for values in zip(*columns, strict=True)]
-    valid = np.fromiter((piece is not None for piece in pieces), np.bool_, len(pieces))
+    pieces = each(_substring, *columns)
+    valid = each(lambda piece: piece is not None, pieces, dtype=np.bool_)
     pieces[~valid] = ""
     return Vector(pieces, known & valid, domain)
 
@@ -148,9 +119,26 @@ def _substring(text: str, start: int, length: int | None = None) -> str | None:
     return text[max(int(start) - 1, 0) : max(int(start) - 1 + int(length), 0)]
 
 
-def _each(function: Callable[[Any], Any], values: Array) -> Array:
-    result = np.empty(values.shape, dtype=object)
-    result[:] = [function(value) for value in values]
+def each(function: Callable[..., Any], *columns: Array, dtype: Any = object) -> Array:
+    """The results of a function on each value, or on values side by side, in pieces between which the price is looked at."""
+    size = len(columns[0])
+    result = np.empty(size, dtype=dtype)
+    for start in range(0, size, PIECE):
+        step()
+        piece = slice(start, min(start + PIECE, size))
+        result[piece] = np.fromiter(map(function, *(column[piece] for column in columns)), dtype, piece.stop - start)
+    return result
+
+
+def joined_texts(left: Array, right: Array) -> Array:
+    """`||`, piece by piece."""
+    shape = np.broadcast_shapes(left.shape, right.shape)
+    left, right = np.broadcast_to(left, shape), np.broadcast_to(right, shape)
+    result = np.empty(shape, dtype=object)
+    for start in range(0, len(result), PIECE):
+        piece = slice(start, start + PIECE)
+        result[piece] = left[piece] + right[piece]
+        pay_text(sum(map(len, result[piece])))
     return result
 
 
@@ -168,13 +156,11 @@ def cast(vector: Vector, type_: str, to: str) -> Vector:
     if {type_, to} == {"date", "timestamp"}:
         return Vector(values.astype(DTYPES[to]), vector.known, vector.domain)
     if to == "text":
-        return Vector(_each(lambda value: text_of(value, type_), values), vector.known, vector.domain)
-    parsed = [_parse(text.strip(" "), to) for text in values]
-    valid = np.fromiter((value is not None for value in parsed), np.bool_, len(parsed))
+        return Vector(each(lambda value: text_of(value, type_), values), vector.known, vector.domain)
+    parsed = each(lambda text: _parse(text.strip(" "), to), values)
+    valid = each(lambda value: value is not None, parsed, dtype=np.bool_)
     result = np.zeros(len(parsed), dtype=DTYPES[to])
-    for index, value in enumerate(parsed):
-        if value is not None:
-            result[index] = value
+    result[valid] = parsed[valid].astype(DTYPES[to])
     return Vector(result, vector.known & valid, vector.domain)
 
 

@@ -10,6 +10,8 @@ from moorland.core.language.errors import ConditionError
 
 #: So many measures may stand one inside the other.
 MOST_MEASURES_DEEP = 30
+#: With every measure written out, a measure has at most so many signs.
+MOST_WRITTEN_OUT = 20_000
 
 
 @dataclass(frozen=True)
@@ -31,7 +33,7 @@ def check_measure(schema: Schema, name: str, derived: Derived, expression: str |
     measure = schema.measures.get(name)
     text = expression if expression is not None else measure.expression if measure else ""
     own_table = table or (measure.table if measure else "")
-    checked = _written_out(schema, name, text, own_table, ())
+    checked = _written_out(schema, name, text, own_table, (), [0])
     columns = with_inputs(tree.columns_read(checked), derived)
     aggregates = [node for node in checked.walk() if isinstance(node, tree.Aggregate)]
     if not aggregates:
@@ -40,8 +42,8 @@ def check_measure(schema: Schema, name: str, derived: Derived, expression: str |
     return CheckedMeasure(name, own_table, checked, columns, frozenset(tables))
 
 
-def _written_out(schema: Schema, name: str, text: str, table: str, above: tuple[str, ...]) -> tree.Node:
-    """The checked tree of a measure, other measures written out in place of their names."""
+def _written_out(schema: Schema, name: str, text: str, table: str, above: tuple[str, ...], written: list[int]) -> tree.Node:
+    """The checked tree of a measure, other measures written out in place of their names; `written` holds how many signs that took so far."""
 
     def other(node: tree.MeasureRef) -> tree.Node:
         if node.name in (*above, name):
@@ -50,6 +52,10 @@ def _written_out(schema: Schema, name: str, text: str, table: str, above: tuple[
         if len(above) >= MOST_MEASURES_DEEP:
             raise ConditionError("nested", f"measures build on one another more than {MOST_MEASURES_DEEP} deep.", node.start, node.end)
         named = schema.measures[node.name]
-        return _written_out(schema, named.name, named.expression, named.table, (*above, name))
+        written[0] += len(named.expression)
+        if written[0] > MOST_WRITTEN_OUT:
+            message = f"with the measures it builds on written out, this is longer than {MOST_WRITTEN_OUT:,} signs."
+            raise ConditionError("nested", message, node.start, node.end)
+        return _written_out(schema, named.name, named.expression, named.table, (*above, name), written)
 
     return check_expression(text, Scope(schema=schema, table=table, viewer=False, aggregates=True, measure=other))

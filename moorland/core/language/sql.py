@@ -15,6 +15,9 @@ from moorland.core.language import tree
 from moorland.core.language.dialects import Dialect
 from moorland.core.language.sql_parts import NotInSql, cast, function, is_null, number, text
 
+#: A statement grows with what guards each step against overflow; an expression that would be longer than so many parts is refused.
+MOST_PARTS = 20_000
+
 _COMPARISONS = {"=": exp.EQ, "<>": exp.NEQ, "<": exp.LT, "<=": exp.LTE, ">": exp.GT, ">=": exp.GTE}
 
 
@@ -52,6 +55,7 @@ class Rendering:
     ) -> None:
         self.dialect, self.parameters, self.as_of = dialect, parameters, as_of
         self.viewer_values, self.cell, self.inner, self.aggregate = viewer_values, cell, inner, aggregate
+        self._parts: dict[int, tuple[exp.Expression, int]] = {}
 
     def of(self, node: tree.Node) -> exp.Expression:
         """The SQL of a checked node."""
@@ -59,7 +63,16 @@ class Rendering:
         if method is None:
             raise NotInSql(f"{type(node).__name__} is not answered in SQL yet")
         result: exp.Expression = method(node)
+        if self._size(result) > MOST_PARTS:
+            raise NotInSql("an expression nested so deep would make a statement too long to answer in SQL")
         return result
+
+    def _size(self, whole: exp.Expression) -> int:
+        """Of how many parts an expression is written, those that stand in it several times counted each time."""
+        known = self._parts.get(id(whole))
+        if known is None:
+            known = self._parts[id(whole)] = (whole, 1 + sum(self._size(part) for part in whole.iter_expressions()))
+        return known[1]
 
     def of_literal(self, node: tree.Literal) -> exp.Expression:
         value = node.value
@@ -159,6 +172,9 @@ class Rendering:
             found = exp.In(this=operand, expressions=[self.parameters.bind(value) for value in folded])
         else:
             found = exp.In(this=operand, expressions=[self._side(item, node.identity) for item in node.items])
+        if node.exact:
+            exact = exp.In(this=self._side(node.operand, folded=False), expressions=[self.of(item) for item in node.exact])
+            found = exp.Or(this=found, expression=exact)
         found = exp.Paren(this=found)
         return exp.Not(this=found) if node.negated else found
 

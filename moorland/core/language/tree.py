@@ -138,10 +138,14 @@ class InnerQuery(Node):
 
 @dataclass(frozen=True, kw_only=True)
 class IsIn(Node):
-    """`operand IN (items)`, or `operand IN viewer.many` or an inner query, where `items` is that one."""
+    """`operand IN (items)`, or `operand IN viewer.many` or an inner query, where `items` is that one.
+
+    Beside identities, `exact` holds the items of the list that are none: they compare exactly (4.5).
+    """
 
     operand: Node
     items: tuple[Node, ...]
+    exact: tuple[Node, ...] = ()
     negated: bool = False
     identity: bool = False
 

@@ -9,13 +9,14 @@ import pyarrow as pa
 import pyarrow.csv
 
 from moorland.core.bundle.problems import BundleError, Problem
-from moorland.core.sources.readings import AT_ONCE_BYTES, BATCH_ROWS, FileReading
+from moorland.core.sources.cells import refuse_long_cells
+from moorland.core.sources.readings import AT_ONCE_BYTES, BATCH_ROWS, MAX_CELL, FileReading
 
 
 def csv_rows(path: Path, name: str, reading: FileReading) -> Iterator[list[str]]:
     """Rows as texts. Raises BundleError at the first byte that is not of the encoding, or a cell that never ends."""
     codec = {"utf-8": "utf-8-sig", "utf-16": "utf-16", "windows-1252": "cp1252"}[reading.encoding]
-    csv.field_size_limit(16 * 1024 * 1024)
+    csv.field_size_limit(MAX_CELL)
     number = 0
     try:
         with path.open(encoding=codec, newline="") as opened:
@@ -25,7 +26,9 @@ def csv_rows(path: Path, name: str, reading: FileReading) -> Iterator[list[str]]
     except UnicodeError as error:
         raise BundleError([_not_decoded(path, name, codec, error)]) from None
     except csv.Error as error:
-        raise BundleError([Problem("csv", f"row {number + 1} cannot be read: {error}. A quotation mark may be left open.", name)]) from None
+        raise BundleError(
+            [Problem("csv", f"row {number + 1} cannot be read: {error}. A cell holds at most {MAX_CELL:,} signs; a quotation mark may be left open.", name)]
+        ) from None
 
 
 def _not_decoded(path: Path, name: str, codec: str, error: UnicodeError) -> Problem:
@@ -69,7 +72,11 @@ def csv_tables(path: Path, name: str, reading: FileReading, width: int, types: d
         ),
     }
     try:
-        yield from _batches(path, options, stop_after)
+        done = 0
+        for arrow in _batches(path, options, stop_after):
+            refuse_long_cells(arrow, name, done)
+            done += arrow.num_rows
+            yield arrow
     except (pa.ArrowInvalid, pa.ArrowKeyError) as error:
         if "Empty CSV" in str(error):
             yield pa.table({place: pa.array([], type_) for place, type_ in types.items()})

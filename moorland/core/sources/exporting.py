@@ -3,6 +3,7 @@
 import csv
 import datetime
 import io
+import re
 from typing import Any
 
 from openpyxl import Workbook
@@ -24,7 +25,22 @@ def _neutral(cell: Any) -> Any:
         return "true" if cell else "false"
     if isinstance(cell, datetime.date | datetime.datetime):
         return cell.isoformat()
-    return f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
+    return neutralised(cell) if isinstance(cell, str) else cell
+
+
+#: Where a spreadsheet may see a cell begin, whatever it splits lines at, and what would start a formula there.
+_STARTS = re.compile(r"(^|[;|\t\r\n])(?=[ ]*[=+\-@\t\r])")
+_NEUTRALISED = re.compile(r"(^|[;|\t\r\n])'(?=[ ]*[=+\-@\t\r])")
+
+
+def neutralised(text: str) -> str:
+    """A text with an apostrophe before whatever a spreadsheet would run, also where it splits the line at something else than a comma."""
+    return _STARTS.sub(r"\1'", text)
+
+
+def as_it_was(text: str) -> str:
+    """A neutralised text as it was before."""
+    return _NEUTRALISED.sub(r"\1", text)
 
 
 def workbook_bytes(rows: list[list[Any]]) -> bytes:

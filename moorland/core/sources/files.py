@@ -16,7 +16,8 @@ from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.reading import path_inside
 from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, TableData, empty_table, encode
 from moorland.core.engine.evaluator import TableLoader
-from moorland.core.sources.cells import check_columns, parsed
+from moorland.core.sources.cells import check_columns, parsed, refuse_long_cells
+from moorland.core.sources.parquet_files import open_parquet
 from moorland.core.sources.workbooks import read_workbook
 
 MAX_LINE_BYTES = 16 * 1024 * 1024
@@ -106,6 +107,7 @@ def _read_csv(path: Path, table: Table) -> pa.Table:
         text = pyarrow.csv.read_csv(path, parse_options=pyarrow.csv.ParseOptions(newlines_in_values=True), convert_options=options)
     except (pa.ArrowInvalid, pa.ArrowKeyError) as error:
         raise BundleError([Problem("csv", f"{error}.", file)]) from None
+    refuse_long_cells(text, file)
     problems: list[Problem] = []
     columns = {}
     for column in table.columns:
@@ -140,10 +142,10 @@ def _line_lengths(path: Path) -> Iterator[tuple[int, int]]:
 def _read_parquet(path: Path, table: Table) -> pa.Table:
     file = str(table.data)
     try:
-        opened = pyarrow.parquet.ParquetFile(path)
+        opened = open_parquet(path, file)
         check_columns(opened.schema_arrow.names, table, file)
         arrow = opened.read()
-    except (pa.ArrowInvalid, OSError) as error:
+    except (pa.ArrowInvalid, OSError, ValueError) as error:
         raise BundleError([Problem("parquet", f"not readable as Parquet: {error}.", file)]) from None
     problems: list[Problem] = []
     columns = {}
@@ -151,6 +153,9 @@ def _read_parquet(path: Path, table: Table) -> pa.Table:
         if column.derived:
             continue
         data = arrow.column(column.name)
+        if pa.types.is_dictionary(data.type):
+            for chunk in data.chunks:
+                refuse_long_cells(pa.table({column.name: chunk.dictionary}), file)
         try:
             columns[column.name] = _as_declared(data, column.type)
         except (pa.ArrowInvalid, pa.ArrowNotImplementedError, ValueError) as error:

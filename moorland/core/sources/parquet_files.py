@@ -11,15 +11,54 @@ import pyarrow.parquet
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.columns import ARROW_TYPES
-from moorland.core.sources.readings import BATCH_ROWS, ColumnRead
+from moorland.core.sources.cells import refuse_long_cells
+from moorland.core.sources.readings import BATCH_ROWS, MAX_CELL, MAX_COLUMNS, ColumnRead
 from moorland.core.sources.spellings import Unreadable, read_texts
 
 
 def open_parquet(path: Path, name: str) -> pyarrow.parquet.ParquetFile:
+    """The file, its texts to be read as codes: a text that stands in a million rows is in memory once.
+
+    Raises BundleError where it cannot be read, has too many columns, or cells larger than a cell may be.
+    """
     try:
-        return pyarrow.parquet.ParquetFile(path)
-    except (pa.ArrowException, OSError) as error:
+        plain = pyarrow.parquet.ParquetFile(path)
+        texts = [column.name for column in plain.schema_arrow if pa.types.is_string(column.type) or pa.types.is_large_string(column.type)]
+        opened = pyarrow.parquet.ParquetFile(path, read_dictionary=texts) if texts else plain
+        _check_bounds(opened, name)
+    except BundleError:
+        raise
+    except Exception as error:  # whatever the broken part raises
         raise BundleError([Problem("parquet", f"not readable as Parquet: {str(error)[:200]}.", name)]) from None
+    return opened
+
+
+def _check_bounds(opened: pyarrow.parquet.ParquetFile, name: str) -> None:
+    metadata = opened.metadata
+    if metadata.num_columns > MAX_COLUMNS:
+        raise BundleError([Problem("width", f"{metadata.num_columns:,} columns; at most {MAX_COLUMNS:,} are read.", name)])
+    for number in range(metadata.num_row_groups):
+        group = metadata.row_group(number)
+        for place in range(group.num_columns):
+            column = group.column(place)
+            if column.total_uncompressed_size > (group.num_rows + 64) * 4 * MAX_CELL:
+                raise BundleError([Problem("cell", f"its cells hold more than {MAX_CELL:,} signs each.", f"{name}, column {column.path_in_schema}")])
+
+
+def _batch_rows(opened: pyarrow.parquet.ParquetFile) -> int:
+    """How many rows are read at once, so that a batch stays near a hundred megabytes."""
+    metadata = opened.metadata
+    sizes = (metadata.row_group(number) for number in range(metadata.num_row_groups))
+    widest = max((group.total_byte_size / max(group.num_rows, 1) for group in sizes), default=1)
+    return int(min(BATCH_ROWS, max(64, 128 * 1024 * 1024 / max(widest, 1))))
+
+
+def parquet_batches(opened: pyarrow.parquet.ParquetFile, name: str, rows: int) -> Iterator[pa.RecordBatch]:
+    """All columns, so many rows at a time or fewer. Raises BundleError where the file breaks off."""
+    try:
+        yield from opened.iter_batches(min(rows, _batch_rows(opened)))
+    except Exception as error:  # whatever the broken part raises
+        raise BundleError([Problem("parquet", f"the file breaks off or is damaged: {str(error)[:200]}.", name)]) from None
 
 
 def parquet_type(type_: pa.DataType) -> ValueType | None:
@@ -50,21 +89,23 @@ def parquet_tables(path: Path, name: str, columns: list[ColumnRead]) -> Iterator
     names = opened.schema_arrow.names
     taken = [names[column.position] for column in columns]
     gathered: list[pa.Table] = []
-    rows, done = 0, 0
+    rows, done, at_once = 0, 0, _batch_rows(opened)
     try:
         for group in range(opened.num_row_groups):
-            if opened.metadata.row_group(group).num_rows > 2 * BATCH_ROWS:
-                for batch in opened.iter_batches(BATCH_ROWS, [group], columns=taken):
+            if opened.metadata.row_group(group).num_rows > 2 * at_once:
+                for batch in opened.iter_batches(at_once, [group], columns=taken):
                     yield _declared(pa.Table.from_batches([batch]), name, columns, taken, done)
                     done += batch.num_rows
                 continue
             gathered.append(opened.read_row_group(group, columns=taken))
             rows += gathered[-1].num_rows
-            if rows >= BATCH_ROWS or group + 1 == opened.num_row_groups:
+            if rows >= at_once or group + 1 == opened.num_row_groups:
                 yield _declared(pa.concat_tables(gathered), name, columns, taken, done)
                 done += rows
                 gathered, rows = [], 0
-    except (pa.ArrowException, OSError) as error:
+    except BundleError:
+        raise
+    except (pa.ArrowException, OSError, ValueError) as error:
         raise BundleError([Problem("parquet", f"the file breaks off or is damaged: {str(error)[:200]}.", name)]) from None
     if gathered:
         yield _declared(pa.concat_tables(gathered), name, columns, taken, done)
@@ -76,6 +117,8 @@ def _declared(arrow: pa.Table, name: str, columns: list[ColumnRead], taken: list
         data = arrow.column(source)
         place = f"{name}, column {source}"
         if pa.types.is_dictionary(data.type):
+            for chunk in data.chunks:
+                refuse_long_cells(pa.table({source: chunk.dictionary}), name, before)
             data = data.cast(data.type.value_type)
         found = parquet_type(data.type)
         try:

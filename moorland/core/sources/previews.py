@@ -9,11 +9,11 @@ from typing import Any
 from openpyxl.utils import get_column_letter
 
 from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.sources.cells import written
 from moorland.core.sources.csv_files import csv_rows
-from moorland.core.sources.parquet_files import open_parquet
+from moorland.core.sources.parquet_files import open_parquet, parquet_batches
 from moorland.core.sources.readings import MAX_COLUMNS, PREVIEW_ROWS, Delimiter, Encoding, FileFormat, FileReading
 from moorland.core.sources.sheets import sheet_names, sheet_rows
-from moorland.core.sources.workbooks import written
 
 
 @dataclass(frozen=True)
@@ -61,7 +61,10 @@ def first_reading(path: Path, name: str) -> FileReading:
     delimiters: tuple[Delimiter, ...] = (",", ";", "\t", "|")
 
     def steadiness(delimiter: str) -> tuple[int, int]:
-        widths = [len(row) for row in csv.reader(lines, delimiter=delimiter)]
+        try:
+            widths = [len(row) for row in csv.reader(lines, delimiter=delimiter)]
+        except csv.Error:  # a cell longer than a cell may be; reading the file says which
+            widths = []
         common = max(set(widths), key=lambda width: (widths.count(width), width)) if widths else 1
         return (widths.count(common) if common > 1 else 0, common)
 
@@ -80,7 +83,7 @@ def grid(path: Path, name: str, reading: FileReading, header_chosen: bool = Fals
         rows = [[_shown(cell) for cell in row] for row in itertools.islice(sheet_rows(path, name, reading), PREVIEW_ROWS)]
     elif reading.format == "parquet":
         opened = open_parquet(path, name)
-        head = next(opened.iter_batches(PREVIEW_ROWS), None)
+        head = next(parquet_batches(opened, name, PREVIEW_ROWS), None)
         rows = [list(opened.schema_arrow.names)]
         rows += [["" if value is None else str(value) for value in row.values()] for row in (head.to_pylist() if head is not None else [])]
     else:

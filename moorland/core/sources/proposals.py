@@ -17,7 +17,7 @@ from moorland.core.bundle.shape import Name, Shape, ValueType
 from moorland.core.engine.columns import ARROW_TYPES
 from moorland.core.language.tokens import KEYWORDS
 from moorland.core.sources.csv_files import csv_tables, file_row
-from moorland.core.sources.parquet_files import open_parquet, parquet_type
+from moorland.core.sources.parquet_files import open_parquet, parquet_batches, parquet_type
 from moorland.core.sources.previews import headers
 from moorland.core.sources.readings import ColumnRead, FileReading
 from moorland.core.sources.sensitivity import sensitive
@@ -173,7 +173,7 @@ def _looked_at(source: SourceFile) -> tuple[list[pa.ChunkedArray], list[ValueTyp
     if source.reading.format == "parquet":
         opened = open_parquet(source.path, source.name)
         batches, rows = [], 0
-        for batch in opened.iter_batches(50_000):
+        for batch in parquet_batches(opened, source.name, 50_000):
             batches.append(batch)
             rows += batch.num_rows
             if rows >= ROWS_LOOKED_AT:

@@ -11,8 +11,10 @@ Encoding = Literal["utf-8", "utf-16", "windows-1252"]
 Delimiter = Literal[",", ";", "\t", "|"]
 
 MAX_COLUMNS = 2_000
-MAX_SHEET_CELLS = 30_000_000
-MAX_CELL = 32_768
+#: What a sheet may hold: rows and cells of a row as its format has them, cells as reading them is worth.
+MAX_SHEET_ROWS, MAX_SHEET_WIDTH, MAX_SHEET_CELLS = 1_048_576, 16_384, 15_000_000
+#: Signs of a cell.
+MAX_CELL = 32_767
 PREVIEW_ROWS = 40
 BATCH_ROWS = 1_000_000
 #: A CSV file up to this size is read at once by several threads; a larger one streams through.

@@ -1,7 +1,6 @@
 """Sheets of workbooks: their names, their rows as they stand, formulas that were never computed."""
 
 import itertools
-import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -10,8 +9,9 @@ import openpyxl
 from openpyxl.utils import get_column_letter
 
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
-from moorland.core.sources.readings import MAX_SHEET_CELLS, FileReading
-from moorland.core.sources.workbooks import MAX_UNPACKED_BYTES, written
+from moorland.core.sources.cells import written
+from moorland.core.sources.readings import MAX_CELL, MAX_SHEET_CELLS, MAX_SHEET_WIDTH, FileReading
+from moorland.core.sources.workbook_bounds import check_workbook
 
 
 def sheet_names(path: Path, name: str) -> list[str]:
@@ -24,21 +24,22 @@ def sheet_names(path: Path, name: str) -> list[str]:
 
 
 def _workbook(path: Path, name: str, values: bool = True) -> Any:
+    check_workbook(path, name)
     try:
-        with zipfile.ZipFile(path) as packed:
-            if sum(item.file_size for item in packed.infolist()) > MAX_UNPACKED_BYTES:
-                raise BundleError([Problem("xlsx", f"larger than {MAX_UNPACKED_BYTES // 1024 // 1024} MB unpacked.", name)])
         book = openpyxl.load_workbook(path.open("rb"), read_only=True, data_only=values)
-    except BundleError:
-        raise
     except Exception:  # whatever the broken part raises
-        raise BundleError([Problem("xlsx", "not readable as a workbook: it is damaged, or is no .xlsx.", name)]) from None
+        raise _damaged(name) from None
     if not book.sheetnames:
         raise BundleError([Problem("xlsx", "the workbook has no sheets with cells.", name)])
     return book
 
 
+def _damaged(name: str) -> BundleError:
+    return BundleError([Problem("xlsx", "not readable as a workbook: it is damaged, or is no .xlsx.", name)])
+
+
 def sheet_rows(path: Path, name: str, reading: FileReading, values: bool = True) -> Iterator[tuple[Any, ...]]:
+    """The rows of a sheet, one by one. Raises BundleError where it cannot be read, or holds more than a sheet does."""
     book = _workbook(path, name, values)
     try:
         sheet = reading.sheet or book.sheetnames[0]
@@ -46,14 +47,28 @@ def sheet_rows(path: Path, name: str, reading: FileReading, values: bool = True)
             raise BundleError([Problem("sheet", f"there is no sheet {sheet}.", name, nearest=nearest_name(sheet, book.sheetnames))])
         if not hasattr(book[sheet], "iter_rows"):
             raise BundleError([Problem("sheet", f"the sheet {sheet} holds a chart, no cells.", name)])
-        cells = 0
-        for row in book[sheet].iter_rows(values_only=True):
-            cells += len(row)
-            if cells > MAX_SHEET_CELLS or len(row) > 16_384:
-                raise BundleError([Problem("xlsx", f"the sheet {sheet} has more than {MAX_SHEET_CELLS:,} cells. Bring it as CSV or Parquet.", name)])
-            yield row
+        yield from _bounded(book[sheet], sheet, name)
     finally:
         book.close()
+
+
+def _bounded(sheet: Any, title: str, name: str) -> Iterator[tuple[Any, ...]]:
+    rows = sheet.iter_rows(values_only=True)
+    cells = number = 0
+    while True:
+        try:
+            row: tuple[Any, ...] | None = next(rows, None)
+        except Exception:  # whatever the broken part raises
+            raise _damaged(name) from None
+        if row is None:
+            return
+        number += 1
+        cells += len(row)
+        if cells > MAX_SHEET_CELLS or len(row) > MAX_SHEET_WIDTH:
+            raise BundleError([Problem("xlsx", f"the sheet {title} has more than {MAX_SHEET_CELLS:,} cells. Bring it as CSV or Parquet.", name)])
+        if any(isinstance(cell, str) and len(cell) > MAX_CELL for cell in row):
+            raise BundleError([Problem("xlsx", f"row {number:,} holds a text of more than {MAX_CELL:,} signs.", f"{name}, sheet {title}")])
+        yield row
 
 
 def sheet_texts(path: Path, name: str, reading: FileReading, width: int) -> list[list[str | None]]:

@@ -10,20 +10,24 @@ from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.refreshing import NewColumn, RefreshReport, refresh_report
+from moorland.core.sources.displays import proposed_display
 from moorland.core.sources.previews import headers
 from moorland.core.sources.proposals import SourceFile, plain_name, propose
 from moorland.core.sources.readings import ColumnRead
 from moorland.core.sources.typed_tables import read_ahead, row_count, typed_tables
 from moorland.server.catalog.models import Model, TableContent
 from moorland.server.catalog.shapes import ConfirmedTable, ImportRequest, RefreshRequest
-from moorland.server.catalog.storage import ContentWriter, load_table, load_with, make_current
+from moorland.server.catalog.storage import ContentWriter, load_with, make_current, remove_ended
 from moorland.server.catalog.uploaded import source_of
 from moorland.server.changes import outdate, recorded
 from moorland.server.directory.models import Account
 from moorland.server.errors import Failure, from_document, missing
 from moorland.server.evaluating import evaluator
-from moorland.server.releases.bundles import bundle_of
+from moorland.server.releases.bundles import State, bundle_of, draft_policy
 from moorland.server.tasks.running import Progress
+
+#: So often is an import joined anew where the model is changed on the way.
+MOST_TRIES = 5
 
 
 def checked(asked: ImportRequest) -> None:
@@ -73,22 +77,49 @@ def bring_in(asked: ImportRequest, account: Account, progress: Progress) -> dict
             _write(writer, source_of(table), [column.read() for column in table.columns], progress, f"Reading {where}")
         progress.told("Joining the tables", 0, 0)
         contents = [writer.finish("staged") for writer in writers]
-        with recorded(account, "bring data in", asked.model, "policy", "data") as change:
-            stored = Model.objects.filter(name=asked.model).first()
-            if (stored is None) != asked.new_model:
-                raise Failure(409, "stale", f"The model {asked.model} was {'made' if stored else 'deleted'} meanwhile. Nothing was brought in.")
-            document = _with_tables(stored, asked)
-            if stored is None:
-                Model.appended(asked.model, document)
-            else:
-                stored.rewritten(document)
-            for content in contents:
-                make_current(content)
-            _joins(asked.model)
-            rows = {content.table: content.rows for content in contents}
-            change.details = {"tables": rows, "files": [source_of(table).name for table in asked.tables]}
+        rows = {content.table: content.rows for content in contents}
+        for _ in range(MOST_TRIES):
+            if _brought_in(asked, contents, account):
+                break
+            progress.told("Joining the tables once more: the model was changed meanwhile", 0, 0)
+        else:
+            raise Failure(409, "stale", f"The model {asked.model} is being changed again and again. Nothing was brought in; try again in a while.")
         writers.clear()
         return {"model": asked.model, "tables": rows}
+
+
+def _brought_in(asked: ImportRequest, contents: list[TableContent], account: Account) -> bool:
+    """Makes the staged contents current with the model's new document; False where what they were joined with changed on the way.
+
+    Joining takes as long as there is data, so it is done before the change is made, not while everybody who writes waits.
+    """
+    stood = _standing(asked.model)
+    stored = Model.objects.filter(name=asked.model).first()
+    document = _with_tables(stored, asked)
+    _joins(asked.model, document, *contents)
+    with recorded(account, "bring data in", asked.model, "policy", "data") as change:
+        stored = Model.objects.filter(name=asked.model).first()
+        if (stored is None) != asked.new_model:
+            raise Failure(409, "stale", f"The model {asked.model} was {'made' if stored else 'deleted'} meanwhile. Nothing was brought in.")
+        if _standing(asked.model) != stood:
+            change.nothing()
+            return False
+        if stored is None:
+            Model.appended(asked.model, document)
+        else:
+            stored.rewritten(document)
+        for content in contents:
+            make_current(content)
+        change.details = {"tables": {content.table: content.rows for content in contents}, "files": [source_of(table).name for table in asked.tables]}
+    remove_ended()
+    return True
+
+
+def _standing(model: str) -> tuple[object, ...]:
+    """The version of a model, and the contents its tables have."""
+    versions = Model.objects.filter(name=model).values_list("pk", "version")
+    contents = TableContent.objects.filter(model=model, state="current").values_list("pk", flat=True)
+    return (*versions, *sorted(contents))
 
 
 @contextmanager
@@ -131,7 +162,13 @@ def _with_tables(stored: Model | None, asked: ImportRequest) -> dict[str, Any]:
 
 def _table(table: ConfirmedTable, quarantine: bool) -> Table:
     columns = [
-        Column(name=column.name, label=column.label if column.label != column.name else None, type=column.type, tags=list(dict.fromkeys(column.tags)))
+        Column(
+            name=column.name,
+            label=column.label if column.label != column.name else None,
+            type=column.type,
+            display=proposed_display(column.name, column.type, column.name == table.key),
+            tags=list(dict.fromkeys(column.tags)),
+        )
         for column in table.columns
     ]
     return Table(name=table.name, label=table.label if table.label != table.name else None, key=table.key, quarantine=quarantine, columns=columns)
@@ -202,20 +239,25 @@ def stage_refresh(model: str, table: str, asked: RefreshRequest, account: Accoun
         content.report = compared(content, declared, new, lost, doubts).model_dump(mode="json", by_alias=True)
         with recorded(account, "stage refresh", f"{model}.{table}") as change:
             content.save(update_fields=["report"])
-            TableContent.objects.filter(model=model, table=table, state="staged").exclude(pk=content.pk).delete()
+            TableContent.objects.filter(model=model, table=table, state="staged").exclude(pk=content.pk).update(state="ended")
             change.details = {"file": source.name, "rows": content.rows}
         writers.clear()
+    remove_ended()
     return {"refresh": content.pk}
 
 
 def compared(content: TableContent, declared: Table, new: list[NewColumn], lost: list[str], doubts: list[str]) -> RefreshReport:
     """What a staged content would change, live; in the draft where the table is not live yet."""
-    before = evaluator("live")
-    if content.model not in before.models or before.models[content.model].schema.model.table(content.table) is None:
-        before = evaluator("draft")
+    before = evaluator(compared_with(content))
     after = Evaluator(before.bundle, load_with(content), before.as_of, before.secret)
     table = before.models[content.model].schema.model.table(content.table) or declared
     return refresh_report(before, after, content.model, table, new, lost, doubts, list(before.people.users))
+
+
+def compared_with(content: TableContent) -> State:
+    """Whose views a refresh is compared by: live, or the draft's while the table is not live yet."""
+    live = evaluator("live").models.get(content.model)
+    return "live" if live is not None and live.schema.model.table(content.table) is not None else "draft"
 
 
 def _looked_at_still_true(content: TableContent) -> None:
@@ -237,35 +279,47 @@ def _looked_at_still_true(content: TableContent) -> None:
 def accept_refresh(content: TableContent, account: Account) -> None:
     """Makes a staged content current; its new columns join the draft's table in quarantine. Raises Failure where what was shown is no longer true."""
     _looked_at_still_true(content)
+    stood = _standing(content.model)
+    stored = Model.objects.filter(name=content.model).first()
+    shape = from_document(ModelShape, stored.document) if stored else None
+    table = shape.table(content.table) if shape else None
+    if stored is None or shape is None or table is None:
+        raise Failure(409, "stale", f"The table {content.table} is not in the model any more.")
+    added = _quarantined(content, table)
+    if added:
+        wider = table.model_copy(update={"columns": [*table.columns, *added]})
+        shape = shape.model_copy(update={"tables": [wider if item.name == table.name else item for item in shape.tables]})
+    _joins(content.model, to_plain(shape), content)
     with recorded(account, "accept refresh", f"{content.model}.{content.table}", "data") as change:
-        stored = Model.objects.filter(name=content.model).first()
-        shape = from_document(ModelShape, stored.document) if stored else None
-        table = shape.table(content.table) if shape else None
-        if stored is None or shape is None or table is None:
-            raise Failure(409, "stale", f"The table {content.table} is not in the model any more.")
-        new = [NewColumn(**item) for item in content.report.get("new_columns", [])]
-        present = {column.name for column in table.columns}
-        added = [
-            Column(
-                name=item.name,
-                label=item.header if item.header != item.name else None,
-                type=item.type,
-                quarantine=True,
-                tags=["personal"] if item.sensitive else [],
-            )
-            for item in new
-            if item.name not in present
-        ]
+        if _standing(content.model) != stood:
+            raise Failure(409, "stale", "Models or data changed while this refresh was being accepted. Accept it again.")
         if added:
-            wider = table.model_copy(update={"columns": [*table.columns, *added]})
-            shape = shape.model_copy(update={"tables": [wider if item.name == table.name else item for item in shape.tables]})
             stored.rewritten(to_plain(shape))
             outdate("policy")
         make_current(content)
-        _joins(content.model)
         change.details = {"file": content.source, "rows": content.rows, "quarantined": [column.name for column in added]}
+    remove_ended()
 
 
-def _joins(model: str) -> None:
-    """Raises where the draft's model cannot be joined with its data. No evaluator is kept: what is written may still be taken back."""
-    Evaluator(bundle_of("draft"), load_table).data(model)
+def _quarantined(content: TableContent, table: Table) -> list[Column]:
+    """The columns that arrived with a refresh and are not declared yet."""
+    present = {column.name for column in table.columns}
+    return [
+        Column(
+            name=item.name,
+            label=item.header if item.header != item.name else None,
+            type=item.type,
+            quarantine=True,
+            tags=["personal"] if item.sensitive else [],
+        )
+        for item in (NewColumn(**item) for item in content.report.get("new_columns", []))
+        if item.name not in present
+    ]
+
+
+def _joins(model: str, document: dict[str, Any], *staged: TableContent) -> None:
+    """Raises where the model, as it would be, cannot be joined with its data. No evaluator is kept: it may come to nothing."""
+    policy, _ = draft_policy()
+    models = [item for item in policy["models"] if item["name"] != model]
+    bundle = bundle_of("draft", {**policy, "models": [*models, document]})
+    Evaluator(bundle, load_with(*staged)).data(model)

@@ -26,6 +26,8 @@ class Fault(Shape):
     message: str
     nearest: str | None
     careful: bool = False
+    #: Of a list with a separator, the item that is wrong.
+    part: str | None = None
 
 
 class LineEntry(Shape):

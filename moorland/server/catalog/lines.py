@@ -15,18 +15,21 @@ from moorland.core.bundle.problems import Problem, nearest_name
 from moorland.core.bundle.structure import identity
 from moorland.core.bundle.values import typed_value
 from moorland.core.engine.cells import json_values
-from moorland.core.engine.columns import ARROW_TYPES
+from moorland.core.engine.columns import ARROW_TYPES, TableData
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import group_labels
 from moorland.core.insight.impact import ViewerImpact, impact
+from moorland.core.sources.files import check_key, to_table_data
 from moorland.server.catalog.line_shapes import ColumnMeaning, Fault, LineChange, LineEntry, LinesAnswer, LinesChange
 from moorland.server.catalog.models import KeptLine, KeptTable, Model, TableContent
-from moorland.server.catalog.storage import ContentWriter, column_values, load_with, make_current
+from moorland.server.catalog.storage import ContentWriter, column_values, load_table, make_current, remove_ended
 from moorland.server.changes import expect_version, recorded
 from moorland.server.directory.models import Account
 from moorland.server.errors import Failure, from_document, missing, stale
 from moorland.server.evaluating import evaluator
 
+#: Words people write where they mean every value.
+WILDCARDS = frozenset({"ALL", "ANY", "*", "%", "EVERYTHING"})
 MOST_LINES = 100_000
 MOST_SUGGESTED = 2_000
 
@@ -143,33 +146,50 @@ def _refuse_wrong_values(shape: Table, asked: LinesChange) -> None:
         raise Failure(422, "invalid", problems[0].sentence() if len(problems) == 1 else f"{len(problems)} values are not of their column's type.", problems)
 
 
-def written_content(kept: KeptTable, shape: Table) -> TableContent:
-    """The table's lines as a staged content."""
+def lines_table(kept: KeptTable, shape: Table) -> pa.Table:
+    """What the table's lines hold, as columns. Raises BundleError where a key is null or stands twice."""
     lines = [line.values for line in kept.lines.filter(ended_at=None)]
     arrays = {}
     for column in stored_columns(shape):
         values = [None if line.get(column.name) is None else typed_value(line[column.name], column.type) for line in lines]
         arrays[column.name] = pa.chunked_array([pa.array(values, ARROW_TYPES[column.type])])
+    arrow = pa.table(arrays)
+    check_key(arrow, shape, f"lines kept here, version {kept.version}")
+    return arrow
+
+
+def written_content(kept: KeptTable, shape: Table) -> TableContent:
+    """The table's lines as a staged content."""
     writer = ContentWriter(kept.model, kept.table, shape.key, f"lines kept here, version {kept.version}")
-    writer.add(pa.table(arrays))
+    writer.add(lines_table(kept, shape))
     return writer.finish("staged")
 
 
 def tried(kept: KeptTable, shape: Table, asked: LinesChange, account: Account) -> list[ViewerImpact]:
     """Who gains and who loses what, live, by a change of lines; it is made and taken back."""
     before = evaluator("live")
-    if kept.model not in before.models or before.models[kept.model].schema.model.table(kept.table) is None:
-        with transaction.atomic():
-            changed(kept, shape, asked, account)
-            written_content(kept, shape)
-            transaction.set_rollback(True)
-        return []
     with transaction.atomic():
         changed(kept, shape, asked, account)
-        after = Evaluator(before.bundle, load_with(written_content(kept, shape)), before.as_of, before.secret)
-        found = impact(before, after, _concerned(before, kept))
+        arrow = lines_table(kept, shape)
         transaction.set_rollback(True)
-    return found
+    if kept.model not in before.models or (live := before.models[kept.model].schema.model.table(kept.table)) is None:
+        return []
+    lines = to_table_data(_as_declared(arrow, live), live)
+
+    def load(model: ModelShape, name: str) -> TableData:
+        return lines if (model.name, name) == (kept.model, kept.table) else load_table(model, name)
+
+    after = Evaluator(before.bundle, load, before.as_of, before.secret)
+    return impact(before, after, _concerned(before, kept))
+
+
+def _as_declared(arrow: pa.Table, live: Table) -> pa.Table:
+    """The columns the live release declares; one that it types otherwise is null in every row."""
+    types = {column.name: ARROW_TYPES[column.type] for column in stored_columns(live)}
+    nulls = {name: pa.nulls(arrow.num_rows, type_) for name, type_ in types.items()}
+    return pa.table(
+        {name: arrow.column(name) if name in arrow.column_names and arrow.column(name).type == type_ else nulls[name] for name, type_ in types.items()}
+    )
 
 
 def _concerned(base: Evaluator, kept: KeptTable) -> Iterable[str]:
@@ -194,6 +214,7 @@ def made(kept: KeptTable, shape: Table, asked: LinesChange, account: Account) ->
         changed(kept, shape, asked, account)
         make_current(written_content(kept, shape))
         change.details = {"added": len(asked.add), "changed": len(asked.change), "ended": len(asked.end), "reason": asked.reason}
+    remove_ended()
 
 
 def meanings(base: Evaluator, model: str, table: str) -> dict[str, ColumnMeaning]:
@@ -271,13 +292,16 @@ def faults(
         for part in parts:
             fault = _unknown(column.name, part, means, known[column.name], groups)
             if fault is not None:
-                found.append(fault)
+                found.append(fault.model_copy(update={"part": part}))
     return found
 
 
 def _unknown(column: str, part: str, means: ColumnMeaning, known: list[str], groups: Collection[str]) -> Fault | None:
     if part in known or part == means.everything:
         return None
+    if part.upper() in WILDCARDS and means.of:
+        written = f"{means.everything} opens every row" if means.everything else "no sentence that reads this column opens every row"
+        return Fault(column=column, message=f"{part} is looked for in {means.of} as it stands: {written}.", nearest=means.everything or None, careful=True)
     near = nearest_name(part, known)
     if means.person is not None:
         meant = next((name for name in known if identity(name) == identity(part)), None)

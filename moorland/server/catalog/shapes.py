@@ -91,6 +91,8 @@ class StagedContent(Shape):
     at: str
     by: str | None
     report: RefreshReport
+    #: Whose views it was compared by: live, or the draft's while the table is not live yet.
+    compared: Literal["live", "draft"]
 
 
 class RefreshesAnswer(Shape):

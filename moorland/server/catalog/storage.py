@@ -11,17 +11,18 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 
 from moorland.core.bundle.model import Model, Table
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.columns import ARROW_TYPES, TableData, empty_table
 from moorland.core.sources.files import to_table_data
 from moorland.server.catalog.models import ColumnChunk, TableContent
+from moorland.server.errors import Failure
 
 CHUNK_ROWS = 1_000_000
-#: So many tables stay in memory; draft, live and staged contents share what is equal.
-MOST_LOADED = 400
+#: Tables stay in memory up to so many bytes; draft, live and staged contents share what is equal.
+LOADED_BYTES = 4 * 1024**3
 
 _loaded: OrderedDict[str, TableData] = OrderedDict()
 _lock = threading.Lock()
@@ -58,7 +59,9 @@ class ContentWriter:
             self._ordinals[name] = ordinal + 1
             chunks.append(ColumnChunk(table_content=self.content, column=name, ordinal=ordinal, data=packing.result()))
         self._waiting = []
-        ColumnChunk.objects.bulk_create(chunks, batch_size=4)
+        # Each in a moment of its own: nobody who writes waits for more than one of them.
+        for chunk in chunks:
+            chunk.save(force_insert=True)
 
     def _add_key(self, keys: pa.ChunkedArray) -> None:
         if keys.null_count:
@@ -81,7 +84,7 @@ class ContentWriter:
     def discard(self) -> None:
         """Takes back everything written."""
         self._packing.shutdown(cancel_futures=True)
-        self.content.delete()
+        remove(self.content)
 
 
 def _packed(column: pa.ChunkedArray) -> bytes:
@@ -117,11 +120,25 @@ def _refuse_double_keys(keys: pa.ChunkedArray, key: str, file: str) -> None:
 
 
 def make_current(content: TableContent) -> None:
-    """Lets a finished content be what is answered from, in place of the one before."""
+    """Lets a finished content be what is answered from, in place of the one before, which is removed bit by bit afterwards."""
     with transaction.atomic():
-        TableContent.objects.filter(model=content.model, table=content.table, state="current").exclude(pk=content.pk).delete()
+        TableContent.objects.filter(model=content.model, table=content.table, state="current").exclude(pk=content.pk).update(state="ended")
         content.state = "current"
         content.save(update_fields=["state"])
+
+
+def remove(content: TableContent) -> None:
+    """Removes a content nobody reads, a few chunks at a time, so that nobody who writes waits for it."""
+    TableContent.objects.filter(pk=content.pk).update(state="ended")
+    while some := list(content.chunks.values_list("pk", flat=True)[:8]):
+        ColumnChunk.objects.filter(pk__in=some).delete()
+    content.delete()
+
+
+def remove_ended() -> None:
+    """Removes every content in whose place another stands."""
+    for content in TableContent.objects.filter(state="ended"):
+        remove(content)
 
 
 def store_table(model: str, table: Table, arrow: pa.Table, source: str = "") -> TableContent:
@@ -131,28 +148,45 @@ def store_table(model: str, table: Table, arrow: pa.Table, source: str = "") -> 
         writer.add(arrow)
         content = writer.finish("staged")
         make_current(content)
+    remove_ended()
     return content
 
 
 def load_table(model: Model, name: str) -> TableData:
     """The data of a table as the engine keeps it; loaded once for each content and shape."""
-    content = TableContent.objects.filter(model=model.name, table=name, state="current").first()
-    return load_content(next(table for table in model.tables if table.name == name), content)
+    shape = next(table for table in model.tables if table.name == name)
+    while True:
+        content = TableContent.objects.filter(model=model.name, table=name, state="current").first()
+        try:
+            return load_content(shape, content)
+        except ContentEnded:
+            continue
 
 
-def load_with(staged: TableContent) -> Callable[[Model, str], TableData]:
-    """Loads tables as `load_table` does, but one with its staged content."""
+def load_with(*staged: TableContent) -> Callable[[Model, str], TableData]:
+    """Loads tables as `load_table` does, but some with their staged content."""
+    arriving = {(content.model, content.table): content for content in staged}
 
     def load(model: Model, name: str) -> TableData:
-        if (model.name, name) == (staged.model, staged.table):
-            return load_content(next(table for table in model.tables if table.name == name), staged)
+        if (model.name, name) in arriving:
+            return load_content(next(table for table in model.tables if table.name == name), arriving[model.name, name])
         return load_table(model, name)
 
     return load
 
 
+class ContentEnded(Failure):
+    """Another content took the place of one while it was being read: what was read may be half of it."""
+
+    def __init__(self, content: TableContent) -> None:
+        super().__init__(409, "stale", f"Another content took the place of this one of {content.table} meanwhile. Look again, then decide.")
+
+
 def load_content(table: Table, content: TableContent | None) -> TableData:
-    """A content as the columns a table declares; a declared column the content lacks is null in every row."""
+    """A content as the columns a table declares; a declared column the content lacks is null in every row.
+
+    Raises ContentEnded where it may have been removed meanwhile: nothing that was read of it is used.
+    """
     columns = [(column.name, column.type) for column in table.columns if not column.derived]
     if content is None:
         return empty_table(columns)
@@ -161,10 +195,13 @@ def load_content(table: Table, content: TableContent | None) -> TableData:
         if key in _loaded:
             _loaded.move_to_end(key)
             return _loaded[key]
-    data = to_table_data(pa.table({column: _column(content, column, type_) for column, type_ in columns}), table)
+    read = {column: _column(content, column, type_) for column, type_ in columns}
+    if not TableContent.objects.filter(pk=content.pk).exclude(state="ended").exists():
+        raise ContentEnded(content)
+    data = to_table_data(pa.table(read), table)
     with _lock:
         kept = _loaded.setdefault(key, data)
-        while len(_loaded) > MOST_LOADED:
+        while len(_loaded) > 1 and sum(table.bytes for table in _loaded.values()) > LOADED_BYTES:
             _loaded.popitem(last=False)
         return kept
 
@@ -195,5 +232,6 @@ def _column(content: TableContent, column: str, type_: str, some: QuerySet[Colum
 
 
 def remove_unfinished() -> None:
-    """At the server's start: what was being written when it was stopped is taken back."""
-    TableContent.objects.filter(state="arriving").delete()
+    """At the start of the process that answers: what was being written, or staged and shown to nobody yet, when it ended last is taken back."""
+    TableContent.objects.filter(Q(state="arriving") | Q(state="staged", report={})).update(state="ended")
+    remove_ended()

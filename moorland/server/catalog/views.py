@@ -18,7 +18,7 @@ from moorland.core.insight.exhibits import page_problems
 from moorland.core.insight.profile import column_profile, relationship_health
 from moorland.core.insight.touching import dependents, touches
 from moorland.server.catalog.expressions import tried_column, tried_measure
-from moorland.server.catalog.importing import accept_refresh, bring_in, checked, stage_refresh
+from moorland.server.catalog.importing import accept_refresh, bring_in, checked, compared_with, stage_refresh
 from moorland.server.catalog.models import KeptTable, Model, TableContent
 from moorland.server.catalog.shapes import (
     ImportRequest,
@@ -32,11 +32,11 @@ from moorland.server.catalog.shapes import (
     StagedContent,
     TableProfile,
 )
-from moorland.server.catalog.storage import load_table
+from moorland.server.catalog.storage import remove_ended
 from moorland.server.changes import expect_version, recorded
 from moorland.server.errors import Failure, answer, from_document, missing, read_body
-from moorland.server.evaluating import evaluator
-from moorland.server.releases.bundles import bundle_of
+from moorland.server.evaluating import evaluator, evaluator_of
+from moorland.server.releases.bundles import bundle_of, draft_policy
 from moorland.server.requests import VERSION, account_of, version_of
 from moorland.server.tasks.running import start
 from moorland.server.tasks.shapes import TaskAnswer, task_answer
@@ -82,10 +82,13 @@ class DraftModel(APIView):
         asked = read_body(request, ModelSave)
         if asked.document.name != model:
             raise Failure(422, "invalid", "A model keeps its name; roles and pages refer to it. Change its label instead.")
+        document = to_plain(asked.document)
+        if document != stored_model(model).document:
+            # Joining takes as long as there is data; done here, it is quick where everybody who writes waits for it.
+            _still_evaluates(model, document)
         with recorded(account_of(request), "change model", model, "policy") as change:
             stored = stored_model(model)
             expect_version(stored, asked.version, f"the model {model}", lambda: {"document": stored.document, "version": stored.version})
-            document = to_plain(asked.document)
             if document == stored.document:
                 change.nothing()
             else:
@@ -106,12 +109,14 @@ class DraftModel(APIView):
         return Response(status=204)
 
 
-def _still_evaluates(model: str | None) -> Evaluator:
-    """The draft as it would be. Raises Failure with every place that no longer holds together."""
+def _still_evaluates(model: str | None, document: dict[str, Any] | None = None) -> Evaluator:
+    """The draft as it would be, with a model's document in place of the stored one. Raises Failure with every place that no longer holds together."""
     bundle: Bundle | None = None
     try:
-        bundle = bundle_of("draft")
-        made = Evaluator(bundle, load_table)
+        policy, _ = draft_policy()
+        models = policy["models"] if document is None else [document if item["name"] == model else item for item in policy["models"]]
+        bundle = bundle_of("draft", {**policy, "models": models})
+        made = evaluator_of(bundle)
         if model is not None:
             made.data(model)
     except BundleError as error:
@@ -255,7 +260,8 @@ class OneRefresh(APIView):
         content = _waiting(key)
         with recorded(account_of(request), "drop refresh", f"{content.model}.{content.table}") as change:
             change.details["file"] = content.source
-            content.delete()
+            TableContent.objects.filter(pk=content.pk).update(state="ended")
+        remove_ended()
         return Response(status=204)
 
 
@@ -278,5 +284,6 @@ def _staged(content: TableContent) -> StagedContent:
             "at": content.created_at.isoformat(),
             "by": content.created_by.login if content.created_by else None,
             "report": content.report,
+            "compared": compared_with(content),
         },
     )

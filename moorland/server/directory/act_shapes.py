@@ -8,6 +8,7 @@ from moorland.core.bundle.people import AttributeDefinition, AttributeValue, Org
 from moorland.core.bundle.shape import Day, Name, Shape
 
 Logins = Annotated[list[Name], Field(max_length=20_000)]
+Somebody = Annotated[list[Name], Field(min_length=1, max_length=20_000)]
 Names = Annotated[list[Name], Field(max_length=2_000)]
 Text = Annotated[str, Field(max_length=4000)]
 ShortText = Annotated[str, Field(max_length=200)]
@@ -40,7 +41,7 @@ class NewPerson(Shape):
 class PeopleChange(Shape):
     """The same change for some people; what is left out stays. An attribute set to null is cleared, an empty organization or e-mail taken away."""
 
-    logins: Logins
+    logins: Somebody
     versions: dict[str, int] = Field(default_factory=dict)
     name: Annotated[str, Field(min_length=1, max_length=200)] | None = None
     email: Annotated[str, Field(max_length=254)] | None = None
@@ -57,8 +58,16 @@ class PeopleChange(Shape):
 class PeopleDeletion(Shape):
     """People to delete; `hand_over_to` becomes the owner of the pages and keeper of what they keep."""
 
-    logins: Logins
+    logins: Somebody
     hand_over_to: Name | None = None
+
+
+class Appointment(Shape):
+    """Whether somebody administers the workspace."""
+
+    login: Name
+    administrator: bool
+    reason: ShortText = ""
 
 
 class GroupChange(Shape):
@@ -118,6 +127,7 @@ class Act(Shape):
     add_person: NewPerson | None = None
     change_people: PeopleChange | None = None
     delete_people: PeopleDeletion | None = None
+    appoint: Appointment | None = None
     save_group: GroupChange | None = None
     move_group: GroupMove | None = None
     delete_group: Deletion | None = None
@@ -175,6 +185,13 @@ class FirstPassword(Shape):
     """The password somebody chooses on following such a link."""
 
     token: Annotated[str, Field(max_length=200)]
+    password: Annotated[str, Field(min_length=1, max_length=1000)]
+
+
+class PasswordChange(Shape):
+    """Another password, by whoever knows the present one."""
+
+    present: Annotated[str, Field(min_length=1, max_length=1000)]
     password: Annotated[str, Field(min_length=1, max_length=1000)]
 
 

@@ -18,11 +18,12 @@ from moorland.core.insight.impact import ViewerImpact
 from moorland.server.changes import recorded
 from moorland.server.directory.accounts import account_named
 from moorland.server.directory.act_shapes import Act, CopyAnswer, FirstPassword, InvitationAnswer, OwnsAnswer, PlaceCard, SetUp
-from moorland.server.directory.acting import perform, secret_attributes
+from moorland.server.directory.acting import perform
 from moorland.server.directory.copying import copy_items, owned_things
 from moorland.server.directory.invitations import first_password, invite, set_up
 from moorland.server.directory.models import Account, Group, Organization
 from moorland.server.directory.people_files import ImportReport, PeopleImport, RowReport, exported, report_of, run
+from moorland.server.directory.secret_values import secret_attributes
 from moorland.server.directory.service import still_evaluates, tried
 from moorland.server.directory.sessions import session_answer
 from moorland.server.directory.shapes import ImpactAnswer, SessionAnswer
@@ -101,9 +102,10 @@ class PeopleFiles(APIView):
     def post(self, request: Request) -> Response:
         asked = read_body(request, PeopleImport)
         rows: list[RowReport] = []
+        unknown_groups: list[str] = []
 
         def bring() -> None:
-            rows[:] = run(asked)
+            rows[:], unknown_groups[:] = run(asked)
 
         viewers: list[ViewerImpact] = []
         try:
@@ -118,7 +120,7 @@ class PeopleFiles(APIView):
                     change.details = {**_counts(rows)}
         except BundleError as error:
             raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
-        return answer(report_of(rows, viewers))
+        return answer(report_of(rows, unknown_groups, viewers))
 
 
 def _counts(rows: list[RowReport]) -> dict[str, int]:

@@ -7,6 +7,7 @@ from moorland.server.changes import recorded
 from moorland.server.directory.act_shapes import Act
 from moorland.server.directory.acts import act_of, apply
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
+from moorland.server.directory.secret_values import secret_attributes, told_values
 from moorland.server.directory.service import still_evaluates, tried
 
 #: So many of the people an act changes stand in the trail with both sides; all are named.
@@ -28,11 +29,6 @@ def perform(act: Act, account: Account, only_try: bool) -> list[ViewerImpact]:
             change.details = details
             change.before, change.after = differing(before, standing(act))
     return viewers
-
-
-def secret_attributes() -> set[str]:
-    """The attributes whose values are shown to nobody: they are written, and never read back."""
-    return {item.name for item in AttributeDefinition.objects.all() if item.document.get("shown_to") == "nobody"}
 
 
 def described(act: Act) -> tuple[str, str, dict[str, Any]]:
@@ -61,8 +57,8 @@ def without_secrets(attributes: dict[str, Any]) -> dict[str, Any]:
 def standing(act: Act) -> Sides:
     """What an act is about, as it stands now: by login, or by the name of the group, organization or attribute."""
     kind, shape = act_of(act)
-    if kind in ("add_person", "change_people", "delete_people"):
-        return _people([shape.login] if kind == "add_person" else shape.logins)
+    if kind in ("add_person", "change_people", "delete_people", "appoint"):
+        return _people([shape.login] if kind in ("add_person", "appoint") else shape.logins)
     if kind in ("save_group", "move_group", "delete_group"):
         return _groups([name for name in (shape.name, getattr(shape, "out_of", None), getattr(shape, "into", None)) if name])
     if kind in ("save_organization", "delete_organization"):
@@ -93,9 +89,10 @@ def _people(logins: list[str]) -> Sides:
             "email": account.email,
             "organization": account.organization.name if account.organization else None,
             "enabled": account.enabled,
+            "administrator": account.is_administrator,
             "about": account.about,
             "keeper": account.keeper,
-            "attributes": without_secrets(account.attributes),
+            "attributes": told_values(account),
             "groups": sorted(group.name for group in account.in_groups.all()),
             "roles": sorted(assignment.role.name for assignment in account.assignments.all()),
         }
@@ -112,7 +109,7 @@ def _groups(names: list[str]) -> Sides:
             "enabled": group.enabled,
             "about": group.about,
             "keeper": group.keeper,
-            "attributes": without_secrets(group.attributes),
+            "attributes": told_values(group),
             "users": sorted(user.login for user in group.users.all())[:MOST_NAMED],
             "groups": sorted(inner.name for inner in group.groups.all()),
         }
@@ -128,7 +125,7 @@ def _organizations(name: str) -> Sides:
             "parent": item.parent.name if item.parent else None,
             "about": item.about,
             "keeper": item.keeper,
-            "attributes": without_secrets(item.attributes),
+            "attributes": told_values(item),
         }
         for item in found
     }

@@ -1,12 +1,13 @@
 """Every change to people, groups, organizations and attributes: each applied in one place, so that it can be tried, and taken back, as it will be made."""
 
+import unicodedata
 from collections.abc import Callable
 from typing import Any
 
 from django.db.models import F
 
 from moorland.core.bundle.problems import Problem, nearest_name
-from moorland.core.bundle.structure import identity
+from moorland.core.bundle.structure import identity, invisible
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.language import tree
@@ -15,6 +16,7 @@ from moorland.server.catalog.models import Model
 from moorland.server.changes import expect_version, outdate
 from moorland.server.directory.act_shapes import (
     Act,
+    Appointment,
     AssignedRole,
     AttributeSave,
     Deletion,
@@ -26,6 +28,7 @@ from moorland.server.directory.act_shapes import (
     PeopleDeletion,
 )
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
+from moorland.server.directory.secret_values import cleared, redefined, secret_attributes, set_values
 from moorland.server.errors import Failure, missing
 from moorland.server.evaluating import evaluator
 from moorland.server.pages.models import Page
@@ -51,10 +54,15 @@ def _duplicate(kind: str, message: str) -> Failure:
 
 
 def refuse_taken(login: str | None, email: str | None, but: Account | None = None) -> None:
-    """Raises Failure where a login or e-mail is somebody's already, letter case and spaces aside (2.1)."""
+    """Raises Failure where a login or e-mail is somebody's already, letter case and spaces aside (2.1), or cannot be told from it by eye."""
+    for written in (login, email):
+        if written is not None and (unseen := invisible(written)):
+            raise _duplicate("login" if written is login else "email", f"It holds {unseen}, which nobody can see. Type it anew.")
     others = Account.objects.exclude(pk=but.pk) if but else Account.objects.all()
     if login is not None:
         taken = others.filter(login_identity=identity(login)).first()
+        if taken is None and identity(plain := unicodedata.normalize("NFKC", login)) != identity(login):
+            taken = others.filter(login_identity=identity(plain)).first()
         if taken is not None:
             raise _duplicate("login", f"The login {login} is taken by {taken.name} ({taken.login}); letter case does not tell logins apart.")
     if email:
@@ -74,10 +82,12 @@ def add_person(asked: NewPerson, by: Account) -> Account:
         email=asked.email or None,
         organization=_organization(asked.organization) if asked.organization else None,
         kind=asked.kind,
-        attributes={name: value for name, value in asked.attributes.items() if value is not None},
         about=asked.about,
         keeper=asked.keeper,
     )
+    if asked.attributes:
+        set_values(account, asked.attributes)
+        account.save()
     for name in asked.groups:
         _group(name).users.add(account)
     for role in asked.roles:
@@ -104,10 +114,10 @@ def change_people(asked: PeopleChange, by: Account) -> None:
     same = _same_for_all(asked, organization)
     Account.objects.filter(pk__in=[account.pk for account in accounts]).update(version=F("version") + 1, **same)
     if asked.attributes:
+        secret = secret_attributes()
         for account in accounts:
-            merged = {**account.attributes, **asked.attributes}
-            account.attributes = {name: value for name, value in merged.items() if value is not None}
-        Account.objects.bulk_update(accounts, ["attributes"], batch_size=500)
+            set_values(account, asked.attributes, secret)
+        Account.objects.bulk_update(accounts, ["attributes", "sealed"], batch_size=500)
     for group in joined:
         group.users.add(*accounts)
     for group in left:
@@ -156,6 +166,19 @@ def delete_people(asked: PeopleDeletion, by: Account) -> None:
         account.delete()
 
 
+def appoint(asked: Appointment, by: Account) -> None:
+    """Lets somebody administer the workspace, or no longer."""
+    account = Account.objects.filter(login=asked.login).first()
+    if account is None:
+        raise missing("user", asked.login)
+    if asked.administrator and (account.kind != "person" or not account.enabled):
+        raise Failure(422, "invalid", f"{account.login} cannot sign in: {'it is a service account' if account.kind != 'person' else 'it is disabled'}.")
+    if account.is_administrator == asked.administrator:
+        raise Failure(422, "invalid", f"{account.login} {'administers' if asked.administrator else 'does not administer'} this workspace already.")
+    account.is_administrator = asked.administrator
+    account.moved()
+
+
 def _hand_over(login: str, heir: Account | None) -> None:
     changed = False
     for stored, key in [
@@ -194,8 +217,7 @@ def save_group(asked: GroupChange, by: Account) -> None:
             setattr(group, key, value)
     if asked.priority is not None or asked.no_priority:
         group.priority = None if asked.no_priority else asked.priority
-    merged = {**group.attributes, **asked.attributes}
-    group.attributes = {name: value for name, value in merged.items() if value is not None}
+    set_values(group, asked.attributes)
     group.save()
     if asked.add_users:
         group.users.add(*_accounts(asked.add_users))
@@ -240,8 +262,7 @@ def save_organization(asked: OrganizationChange, by: Account) -> None:
             setattr(organization, key, value)
     if asked.parent is not None:
         organization.parent = _organization(asked.parent)
-    merged = {**organization.attributes, **{name: to_plain(value) if value is not None else None for name, value in asked.attributes.items()}}
-    organization.attributes = {name: value for name, value in merged.items() if value is not None}
+    set_values(organization, {name: to_plain(value) if value is not None else None for name, value in asked.attributes.items()})
     organization.save()
 
 
@@ -266,6 +287,8 @@ def save_attribute(asked: AttributeSave, by: Account) -> None:
     if stored is None:
         raise missing("attribute", definition.name)
     expect_version(stored, asked.version, f"the attribute {definition.name}")
+    if (stored.document.get("shown_to") == "nobody") != (definition.shown_to == "nobody"):
+        redefined(definition.name, secret=definition.shown_to == "nobody")
     stored.rewritten(to_plain(definition))
 
 
@@ -278,11 +301,7 @@ def delete_attribute(asked: Deletion, by: Account) -> None:
     readers = sorted({*attribute_readers(evaluator("draft"), name), *(f"{reader} (live)" for reader in attribute_readers(evaluator("live"), name))})
     if readers:
         raise Failure(422, "in_use", f"viewer.{name} is read by {', '.join(readers[:6])}. Take it out there first, and release.")
-    for kind in (Account, Group, Organization):
-        for holder in kind.objects.all():
-            if name in holder.attributes:
-                holder.attributes.pop(name)
-                holder.save()
+    cleared(name)
     stored.delete()
 
 
@@ -327,6 +346,7 @@ APPLIED: dict[str, Callable[[Any, Account], object]] = {
     "add_person": add_person,
     "change_people": change_people,
     "delete_people": delete_people,
+    "appoint": appoint,
     "save_group": save_group,
     "move_group": move_group,
     "delete_group": delete_group,

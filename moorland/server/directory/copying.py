@@ -4,6 +4,7 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.server.catalog.models import KeptLine, Model
 from moorland.server.directory.act_shapes import CopyAnswer, CopyItem, OwnedThing, OwnsAnswer
 from moorland.server.directory.models import Account, Group
+from moorland.server.directory.secret_values import opened
 from moorland.server.pages.models import Page
 from moorland.server.policies.models import Role
 
@@ -27,8 +28,9 @@ def copy_items(base: Evaluator, account: Account) -> CopyAnswer:
         if len(reached) > 1:
             detail += f"; lies in {', '.join(other for other in reached if other != name)}"
         items.append(CopyItem(kind="group", name=name, label=base.people.groups[name].title, detail=detail, dated=dated, sensitive="; ".join(opens) or None))
+    hidden = opened(account.sealed)
     for attribute in base.bundle.attributes:
-        value = account.attributes.get(attribute.name)
+        value = account.attributes.get(attribute.name, hidden.get(attribute.name))
         if value is not None:
             secret = "secret: shown to nobody" if attribute.shown_to == "nobody" else None
             shown = "set" if secret else ", ".join(map(str, value)) if isinstance(value, list) else str(value)

@@ -3,17 +3,19 @@
 from typing import Any
 
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
+from moorland.server.directory.secret_values import opened
 
 
 def people_document() -> dict[str, Any]:
-    """The people part of a bundle, as it is now; read without making an object of every account and membership."""
+    """The people part of a bundle, as it is now, secret values opened; read without making an object of every account and membership."""
     organizations = {organization.pk: organization for organization in Organization.objects.all()}
     logins: dict[int, str] = {}
     users = []
-    fields = ("pk", "login", "name", "email", "organization_id", "kind", "enabled", "attributes", "about", "keeper")
-    for pk, login, name, email, home, kind, enabled, attributes, about, keeper in Account.objects.values_list(*fields):
+    fields = ("pk", "login", "name", "email", "organization_id", "kind", "enabled", "attributes", "sealed", "about", "keeper")
+    for pk, login, name, email, home, kind, enabled, attributes, sealed, about, keeper in Account.objects.values_list(*fields):
         logins[pk] = login
         organization = organizations[home].name if home else None
+        attributes = {**attributes, **opened(sealed)} if sealed else attributes
         user = {"login": login, "name": name, "email": email, "organization": organization, "kind": kind, "enabled": enabled, "attributes": attributes}
         users.append({**user, "about": about or None, "keeper": keeper or None})
     stored = list(Group.objects.all())
@@ -30,7 +32,7 @@ def people_document() -> dict[str, Any]:
             "label": group.label or None,
             "priority": group.priority,
             "enabled": group.enabled,
-            "attributes": group.attributes,
+            "attributes": {**group.attributes, **opened(group.sealed)},
             "about": group.about or None,
             "keeper": group.keeper or None,
             "users": sorted(members.get(group.pk, [])),
@@ -44,7 +46,7 @@ def people_document() -> dict[str, Any]:
                 "name": item.name,
                 "label": item.label or None,
                 "parent": organizations[item.parent_id].name if item.parent_id else None,
-                "attributes": item.attributes,
+                "attributes": {**item.attributes, **opened(item.sealed)},
                 "about": item.about or None,
                 "keeper": item.keeper or None,
             }

@@ -6,8 +6,6 @@ from datetime import timedelta
 from pathlib import Path
 
 from django.conf import settings
-from django.contrib.auth.password_validation import validate_password
-from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.utils import timezone
 
@@ -15,6 +13,7 @@ from moorland.core.bundle.problems import Problem
 from moorland.server.changes import recorded
 from moorland.server.directory.act_shapes import FirstPassword, InvitationAnswer, SetUp
 from moorland.server.directory.models import Account, Invitation, Organization
+from moorland.server.directory.passwords import refuse_weak
 from moorland.server.errors import Failure
 from moorland.server.releases.models import Workspace
 
@@ -25,14 +24,14 @@ def _hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def invite(account: Account) -> InvitationAnswer:
+def invite(account: Account, valid_for: timedelta = VALID_FOR) -> InvitationAnswer:
     """A fresh link for an account; earlier ones stop working."""
     if account.kind != "person" or not account.enabled:
         raise Failure(422, "invalid", f"{account.login} cannot sign in: {'it is a service account' if account.kind != 'person' else 'it is disabled'}.")
     token = secrets.token_urlsafe(32)
     with transaction.atomic():
         account.invitations.all().delete()
-        made = Invitation.objects.create(account=account, token_hash=_hash(token), expires_at=timezone.now() + VALID_FOR)
+        made = Invitation.objects.create(account=account, token_hash=_hash(token), expires_at=timezone.now() + valid_for)
     return InvitationAnswer(path=f"/welcome#{token}", expires_at=made.expires_at.isoformat())
 
 
@@ -43,21 +42,12 @@ def first_password(asked: FirstPassword) -> Account:
         if found is None or not found.account.enabled:
             raise Failure(422, "no_such_link", "This link was used already, or its seven days are over. Ask for another.")
         account = found.account
-        _refuse_weak(asked.password, account)
+        refuse_weak(asked.password, account)
         account.set_password(asked.password)
         account.save()
         found.delete()
         change.by(account)
     return account
-
-
-def _refuse_weak(password: str, account: Account) -> None:
-    try:
-        validate_password(password, account)
-    except ValidationError as error:
-        raise Failure(
-            422, "weak_password", " ".join(error.messages), [Problem("weak_password", message, path="password") for message in error.messages]
-        ) from None
 
 
 def _token_file() -> Path:
@@ -85,7 +75,7 @@ def set_up(asked: SetUp) -> Account:
         if not path.is_file() or not secrets.compare_digest(path.read_bytes(), asked.token.encode()):
             raise Failure(422, "no_such_link", "This link is not the one the server printed. Look at its output again.")
         account = Account(login=asked.login.strip(), name=asked.name.strip(), is_administrator=True)
-        _refuse_weak(asked.password, account)
+        refuse_weak(asked.password, account)
         Workspace.objects.create(name=asked.workspace.strip(), time_zone=_time_zone(asked.time_zone))
         account.organization = Organization.objects.create(name="everybody", label=asked.workspace.strip())
         account.set_password(asked.password)

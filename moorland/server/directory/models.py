@@ -10,12 +10,13 @@ from moorland.server.documents import Versioned, VersionedDocument
 
 
 class Organization(Versioned):
-    """A node of the tree of organizations; `attributes` maps names to {value, locked}."""
+    """A node of the tree of organizations; `attributes` maps names to {value, locked}, `sealed` holds those that are secret (secret_values)."""
 
     name = models.CharField(max_length=200, unique=True)
     label = models.CharField(max_length=200, blank=True)
     parent = models.ForeignKey("self", null=True, blank=True, on_delete=models.PROTECT, related_name="children")
     attributes = models.JSONField(default=dict)
+    sealed = models.TextField(blank=True, default="")
     about = models.TextField(blank=True)
     keeper = models.CharField(max_length=200, blank=True)
 
@@ -57,6 +58,7 @@ class Account(Versioned, AbstractBaseUser):
     kind = models.CharField(max_length=10, default="person")
     enabled = models.BooleanField(default=True)
     attributes = models.JSONField(default=dict)
+    sealed = models.TextField(blank=True, default="")
     is_administrator = models.BooleanField(default=False)
     about = models.TextField(blank=True)
     keeper = models.CharField(max_length=200, blank=True)
@@ -89,6 +91,7 @@ class Group(Versioned):
     priority = models.IntegerField(null=True, blank=True)
     enabled = models.BooleanField(default=True)
     attributes = models.JSONField(default=dict)
+    sealed = models.TextField(blank=True, default="")
     about = models.TextField(blank=True)
     keeper = models.CharField(max_length=200, blank=True)
     users = models.ManyToManyField(Account, related_name="in_groups")

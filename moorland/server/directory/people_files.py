@@ -1,6 +1,7 @@
 """People and groups from CSV and to it: columns mapped, every row tried and told about, all applied or nothing."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from typing import Any, Literal
 
 from django.db import transaction
@@ -9,25 +10,25 @@ from pydantic import Field
 from moorland.core.bundle.people import AttributeDefinition
 from moorland.core.bundle.problems import nearest_name
 from moorland.core.bundle.shape import Shape
-from moorland.core.bundle.structure import identity
+from moorland.core.bundle.structure import identity, invisible
 from moorland.core.bundle.values import TypedValue, typed_value
 from moorland.core.insight.impact import ViewerImpact
+from moorland.core.sources.cells import written
 from moorland.core.sources.csv_files import csv_rows
-from moorland.core.sources.exporting import csv_text
+from moorland.core.sources.exporting import as_it_was, csv_text
 from moorland.core.sources.previews import headers_of
 from moorland.core.sources.readings import FileReading
 from moorland.core.sources.sheets import sheet_rows
 from moorland.core.sources.spellings import read_boolean, read_day, read_integer, read_moment, read_number
-from moorland.core.sources.workbooks import written
 from moorland.server.catalog.uploaded import upload_of
 from moorland.server.directory.document import people_document
 from moorland.server.directory.models import Account, Group, Organization
+from moorland.server.directory.secret_values import set_values
 from moorland.server.errors import Failure, from_document
 
 SEPARATOR = ";"
 MOST_ROWS = 50_000
 #: Signs before which an export puts an apostrophe; brought in again, it goes.
-_NEUTRALISED = ("=", "+", "-", "@")
 FIELDS = {
     "people": ("login", "name", "email", "organization", "kind", "enabled", "about", "keeper", "groups"),
     "groups": ("name", "label", "priority", "enabled", "about", "keeper", "users", "groups"),
@@ -43,6 +44,8 @@ class PeopleImport(Shape):
     kind: Kind
     columns: dict[str, int] = Field(max_length=200)
     leave_out_refused: bool = False
+    #: Adds the groups that people in the file are put in and that are not here yet.
+    add_groups: bool = False
 
 
 class RowReport(Shape):
@@ -63,11 +66,33 @@ class ImportReport(Shape):
     changed: int
     unchanged: int
     refused: int
+    #: Groups named in the file that are not here; they can be added with it.
+    unknown_groups: list[str]
     viewers: list[ViewerImpact]
 
 
 class _Row(ValueError):
     """Why a row is refused."""
+
+
+class _Faults:
+    """Collects everything that is wrong in a row, so that it is told at once."""
+
+    def __init__(self) -> None:
+        self.found: list[str] = []
+
+    @contextmanager
+    def gathered(self) -> Iterator[None]:
+        """What is raised inside is kept; the rest of the row is looked at all the same."""
+        try:
+            yield
+        except (_Row, Failure) as error:
+            self.found.append(str(error))
+
+    def told(self) -> None:
+        """Raises _Row with every fault, if there was one."""
+        if self.found:
+            raise _Row("; ".join(self.found))
 
 
 def file_rows(asked: PeopleImport) -> tuple[list[str], list[tuple[int, list[str]]]]:
@@ -88,14 +113,14 @@ def file_rows(asked: PeopleImport) -> tuple[list[str], list[tuple[int, list[str]
         elif number > asked.reading.header_row and any(cell.strip() for cell in row):
             if asked.reading.format == "csv" and len(row) != len(header):
                 raise Failure(422, "csv", f"Row {number:,} has {len(row)} cells, the header has {len(header)}. Nothing was changed.")
-            rows.append((number, [cell[1:] if cell[:1] == "'" and cell[1:2] in _NEUTRALISED else cell for cell in row]))
+            rows.append((number, [as_it_was(cell) for cell in row]))
             if len(rows) > MOST_ROWS:
                 raise Failure(422, "too_large", f"More than {MOST_ROWS:,} rows. Bring them in pieces.")
     return header, rows
 
 
-def run(asked: PeopleImport) -> list[RowReport]:
-    """Applies every row, one after the other, and tells what each did; the caller's transaction decides whether it stays."""
+def run(asked: PeopleImport) -> tuple[list[RowReport], list[str]]:
+    """Applies every row, one after the other: what each did, and the groups that were missing; the caller's transaction decides whether it stays."""
     definitions = {item["name"]: from_document(AttributeDefinition, item) for item in people_document()["attributes"]}
     known = {*FIELDS[asked.kind], *(f"attribute:{name}" for name in definitions)}
     unknown = sorted(set(asked.columns) - known)
@@ -109,6 +134,9 @@ def run(asked: PeopleImport) -> list[RowReport]:
     if beyond:
         raise Failure(422, "missing_column", f"The file has no column for {beyond[0]}.")
     importing = _People(definitions) if asked.kind == "people" else _Groups(definitions)
+    place = asked.columns.get("groups")
+    if asked.add_groups and asked.kind == "people" and place is not None:
+        importing.add_groups(part.strip() for _, cells in rows if place < len(cells) for part in cells[place].split(SEPARATOR))
     reports: list[RowReport] = []
     for number, cells in rows:
         values = {field: (cells[place].strip() if place < len(cells) else "") for field, place in asked.columns.items()}
@@ -123,7 +151,7 @@ def run(asked: PeopleImport) -> list[RowReport]:
             message = str(error)
             reports.append(RowReport(row=number, name=name, outcome="refused", changes=[], why=message[0].upper() + message[1:].rstrip(".") + "."))
     importing.finish(reports)
-    return reports
+    return reports, sorted(importing.unknown_groups)
 
 
 class _Importing:
@@ -131,7 +159,16 @@ class _Importing:
 
     def __init__(self, definitions: dict[str, AttributeDefinition]) -> None:
         self.definitions = definitions
+        self.secret = {name for name, definition in definitions.items() if definition.shown_to == "nobody"}
         self.seen: dict[str, str] = {}
+        self.groups = {identity(item.name): item for item in Group.objects.all()}
+        self.unknown_groups: set[str] = set()
+
+    def add_groups(self, names: Iterable[str]) -> None:
+        """Adds the groups of these names that are not here yet."""
+        for name in names:
+            if name and identity(name) not in self.groups:
+                self.groups[identity(name)] = Group.objects.create(name=name[:200])
 
     def once(self, name: str) -> None:
         """Raises _Row where a name stood in an earlier row, letter case aside."""
@@ -158,19 +195,20 @@ class _Importing:
                 changes.append("enabled" if enabled else "disabled")
                 stored.enabled = enabled
 
-    def attributes(self, values: dict[str, str], present: dict[str, Any], changes: list[str]) -> dict[str, Any]:
-        """The attribute values after a row; a blank cell leaves what is there."""
-        merged = dict(present)
+    def attributes(self, holder: Account | Group, values: dict[str, str], changes: list[str]) -> None:
+        """Sets the attribute values of a row; a blank cell leaves what is there. Whether a secret value was the same already is told to nobody."""
+        given: dict[str, Any] = {}
         for field, text in values.items():
             if not field.startswith("attribute:") or not text:
                 continue
             definition = self.definitions[field.removeprefix("attribute:")]
             value = self._value(definition, text)
-            if merged.get(definition.name) != value:
-                shown = f"{_told(merged.get(definition.name))} → {_told(value)}" if definition.shown_to != "nobody" else "set"
-                changes.append(f"{definition.name}: {shown}")
-                merged[definition.name] = value
-        return merged
+            if definition.name in self.secret:
+                changes.append(f"{definition.name}: set")
+            elif (present := holder.attributes.get(definition.name)) != value:
+                changes.append(f"{definition.name}: {_told(present)} → {_told(value)}")
+            given[definition.name] = value
+        set_values(holder, given, self.secret)
 
     def _value(self, definition: AttributeDefinition, text: str) -> Any:
         parts = [part.strip() for part in text.split(SEPARATOR) if part.strip()] if definition.multiple else [text]
@@ -198,10 +236,25 @@ def _told(value: Any) -> str:
     return "blank" if value in (None, "") else ", ".join(map(str, value)) if isinstance(value, list) else str(value)
 
 
+#: Words of a status column beside yes and no.
+_STATUS = {
+    "enabled": True,
+    "active": True,
+    "on": True,
+    "1": True,
+    "disabled": False,
+    "inactive": False,
+    "off": False,
+    "0": False,
+    "locked": False,
+    "left": False,
+}
+
+
 def _boolean(text: str, field: str) -> bool:
-    value = read_boolean(text)
+    value = _STATUS.get(text.strip().lower(), read_boolean(text))
     if value is None:
-        raise _Row(f"{text[:40]!r} is neither yes nor no ({field})")
+        raise _Row(f"{text[:40]!r} is neither yes nor no, enabled nor disabled, active nor inactive ({field})")
     return value
 
 
@@ -213,7 +266,6 @@ class _People(_Importing):
         self.organizations = {identity(item.name): item for item in Organization.objects.all()} | {
             identity(item.label): item for item in Organization.objects.exclude(label="")
         }
-        self.groups = {identity(item.name): item for item in Group.objects.all()}
         self.accounts = {account.login_identity: account for account in Account.objects.all()}
         self.member: set[tuple[int, int]] = set(Group.users.through.objects.values_list("group_id", "account_id"))
         self.emails = {account.email_identity: account.login for account in self.accounts.values() if account.email_identity}
@@ -228,13 +280,21 @@ class _People(_Importing):
             raise _Row(f"{login} is written {account.login} here; letter case does not tell logins apart")
         created = account is None
         if account is None:
+            if unseen := invisible(login):
+                raise _Row(f"the login holds {unseen}, which nobody can see")
             if not values.get("name"):
                 raise _Row("the name is blank, and nobody of this login is here yet")
             account = Account(login=login, name=values["name"])
             account.set_unusable_password()
-        self._plain(account, values, changes, created)
-        account.attributes = self.attributes(values, account.attributes, changes)
-        joins = self._groups(values.get("groups", ""))
+        faults = _Faults()
+        with faults.gathered():
+            self._plain(account, values, changes, created, faults)
+        with faults.gathered():
+            self.attributes(account, values, changes)
+        joins: list[Group] = []
+        with faults.gathered():
+            joins = self._groups(values.get("groups", ""))
+        faults.told()
         new = [group for group in joins if created or (group.pk, account.pk) not in self.member]
         changes += [f"joins {group.name}" for group in new]
         if created or changes:
@@ -244,9 +304,19 @@ class _People(_Importing):
             self.joining.append((account, group))
         return ("created" if created else "changed" if changes else "unchanged"), changes
 
-    def _plain(self, account: Account, values: dict[str, str], changes: list[str], created: bool) -> None:
-        self.texts(account, ("name", "about", "keeper"), values, changes)
-        email = values.get("email", "")
+    def _plain(self, account: Account, values: dict[str, str], changes: list[str], created: bool, faults: _Faults) -> None:
+        with faults.gathered():
+            self.texts(account, ("name", "about", "keeper"), values, changes)
+        with faults.gathered():
+            self._email(account, values.get("email", ""), changes)
+        with faults.gathered():
+            self._organization(account, values.get("organization", ""), changes)
+        with faults.gathered():
+            self._kind(account, values.get("kind", ""), changes)
+        with faults.gathered():
+            self.switch(account, values, changes)
+
+    def _email(self, account: Account, email: str, changes: list[str]) -> None:
         if email and email != account.email:
             holder = self.emails.get(identity(email))
             if holder is not None and holder != account.login:
@@ -256,7 +326,9 @@ class _People(_Importing):
             changes.append(f"email: {_told(account.email)} → {email}")
             account.email = email
             self.emails[identity(email)] = account.login
-        if text := values.get("organization", ""):
+
+    def _organization(self, account: Account, text: str, changes: list[str]) -> None:
+        if text:
             organization = self.organizations.get(identity(text))
             if organization is None:
                 near = nearest_name(text, [item.name for item in self.organizations.values()])
@@ -264,13 +336,14 @@ class _People(_Importing):
             if account.organization_id != organization.pk:
                 changes.append(f"organization: {_told(account.organization.name if account.organization else None)} → {organization.name}")
                 account.organization = organization
-        if text := values.get("kind", ""):
+
+    def _kind(self, account: Account, text: str, changes: list[str]) -> None:
+        if text:
             if text not in ("person", "service"):
                 raise _Row(f"{text[:40]!r} is neither person nor service (kind)")
             if account.kind != text:
                 changes.append(f"kind: {account.kind} → {text}")
                 account.kind = text
-        self.switch(account, values, changes)
 
     def _groups(self, text: str) -> list[Group]:
         found = []
@@ -280,6 +353,7 @@ class _People(_Importing):
             group = self.groups.get(identity(name))
             if group is None:
                 near = nearest_name(name, [item.name for item in self.groups.values()])
+                self.unknown_groups.add(name)
                 raise _Row(f"there is no group {name}" + (f"; nearest: {near}" if near else ""))
             found.append(group)
         return found
@@ -297,7 +371,6 @@ class _Groups(_Importing):
 
     def __init__(self, definitions: dict[str, AttributeDefinition]) -> None:
         super().__init__(definitions)
-        self.groups = {identity(item.name): item for item in Group.objects.all()}
         self.accounts = {account.login_identity: account for account in Account.objects.all()}
         self.inner: list[tuple[Group, str, int]] = []
 
@@ -319,7 +392,7 @@ class _Groups(_Importing):
                 changes.append(f"priority: {_told(group.priority)} → {priority}")
                 group.priority = priority
         self.switch(group, values, changes)
-        group.attributes = self.attributes(values, group.attributes, changes)
+        self.attributes(group, values, changes)
         users = self._users(values.get("users", ""))
         if created or changes:
             group.version += 0 if created else 1
@@ -360,10 +433,10 @@ class _Groups(_Importing):
                 group.groups.add(inner)
 
 
-def report_of(rows: list[RowReport], viewers: list[ViewerImpact]) -> ImportReport:
+def report_of(rows: list[RowReport], unknown_groups: list[str], viewers: list[ViewerImpact]) -> ImportReport:
     """The rows with their counts."""
     count = {outcome: sum(row.outcome == outcome for row in rows) for outcome in ("created", "changed", "unchanged", "refused")}
-    return ImportReport(rows=rows, viewers=viewers, **count)
+    return ImportReport(rows=rows, unknown_groups=unknown_groups, viewers=viewers, **count)
 
 
 def exported(kind: Kind) -> str:

@@ -11,6 +11,7 @@ from moorland.core.insight.holders import Holder, holders, page_openers
 from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.core.people import People, Viewer
 from moorland.server.catalog.storage import load_table
+from moorland.server.changes import still_in_charge
 from moorland.server.errors import Failure
 from moorland.server.evaluating import evaluator
 from moorland.server.releases.bundles import State, bundle_of
@@ -41,7 +42,8 @@ def tried(change: Callable[[], None]) -> list[ViewerImpact]:
     """
     before = evaluator("live")
     with transaction.atomic():
-        change()
+        with still_in_charge():
+            change()
         try:
             after = Evaluator(bundle_of("live"), load_table, before.as_of, before.secret, before.shared)
         except BundleError as error:

@@ -145,6 +145,7 @@ class PersonCard(Shape):
     keeper: str
     version: int
     can_sign_in: bool
+    administrator: bool
     groups: list[EffectiveGroup]
     attributes: list[AttributeCard]
     roles: list[HeldRoleCard]

@@ -1,5 +1,6 @@
 """Sign-in by login and password, logins without letter case."""
 
+import threading
 from typing import Any
 
 from django.contrib.auth.backends import BaseBackend
@@ -7,6 +8,10 @@ from django.contrib.auth.hashers import make_password
 from django.http import HttpRequest
 
 from moorland.server.directory.models import Account
+from moorland.server.unchanged import unless_changed
+
+#: Each hash takes much memory by design: so many are made at once.
+_hashing = threading.BoundedSemaphore(2)
 
 
 class LoginBackend(BaseBackend):
@@ -16,10 +21,12 @@ class LoginBackend(BaseBackend):
         if not login or password is None:
             return None
         account = Account.objects.by_identity(login)
-        if account is None:
-            make_password(password)
-            return None
-        return account if account.check_password(password) and account.enabled and account.kind == "person" else None
+        with _hashing:
+            if account is None or not account.has_usable_password():
+                make_password(password)
+                return None
+            right = account.check_password(password)
+        return account if right and account.enabled and account.kind == "person" else None
 
     def get_user(self, user_id: int) -> Account | None:
-        return Account.objects.filter(pk=user_id, enabled=True).first()
+        return unless_changed(("account", user_id), lambda: Account.objects.filter(pk=user_id, enabled=True).first())

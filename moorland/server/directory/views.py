@@ -19,9 +19,10 @@ from moorland.core.insight.effect import share
 from moorland.core.insight.holders import RolePath, paths_of
 from moorland.server.changes import expect_version
 from moorland.server.directory.accounts import account_named
-from moorland.server.directory.act_shapes import Act, PeopleChange
+from moorland.server.directory.act_shapes import Act, PasswordChange, PeopleChange
 from moorland.server.directory.acting import perform
 from moorland.server.directory.models import Account, AttributeDefinition
+from moorland.server.directory.passwords import change_password
 from moorland.server.directory.sessions import session_answer
 from moorland.server.directory.shapes import (
     AttributeCard,
@@ -40,9 +41,12 @@ from moorland.server.directory.shapes import (
     SessionAnswer,
     SignInRequest,
 )
+from moorland.server.directory.throttling import address_of, refuse_floods
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
+from moorland.server.protection import IsSignedIn
 from moorland.server.requests import STATE_PARAMETER, TRY, account_of, only_tried, state_of
+from moorland.server.trail.floods import record_refusal
 from moorland.server.trail.models import record
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.service import why_nothing
@@ -62,10 +66,17 @@ class Session(APIView):
     @extend_schema(request=SignInRequest, responses=SessionAnswer)
     def post(self, request: Request) -> Response:
         asked = read_body(request, SignInRequest)
+        address = address_of(request._request)
+        known = Account.objects.by_identity(asked.login)
+        name = known.login if known else "somebody unknown"
+        try:
+            refuse_floods(request._request, asked.login)
+        except Failure:
+            record_refusal(name, "sign-in paused", "session", address)
+            raise
         account = authenticate(request._request, login=asked.login, password=asked.password)
         if not isinstance(account, Account):
-            known = Account.objects.by_identity(asked.login)
-            record(known.login if known else "somebody unknown", "sign-in refused", "session")
+            record_refusal(name, "sign-in refused", "session", address)
             raise Failure(401, "signed_out", "Login and password do not match.")
         login(request._request, account)
         record(account.login, "sign-in", "session")
@@ -78,6 +89,21 @@ class Session(APIView):
             record(account.login, "sign-out", "session")
         logout(request._request)
         return answer(session_answer(None))
+
+
+class Password(APIView):
+    """Anybody signed in: change one's own password. Other sessions of the account end."""
+
+    permission_classes = [IsSignedIn]
+
+    @extend_schema(request=PasswordChange, responses=SessionAnswer)
+    def put(self, request: Request) -> Response:
+        account = account_of(request)
+        refuse_floods(request._request, account.login)
+        change_password(account, read_body(request, PasswordChange))
+        changed = Account.objects.get(pk=account.pk)
+        login(request._request, changed, backend="moorland.server.directory.sign_in.LoginBackend")
+        return answer(session_answer(changed))
 
 
 def _signed_in(request: Request) -> Account | None:
@@ -190,6 +216,7 @@ class Person(APIView):
             keeper=account.keeper,
             version=account.version,
             can_sign_in=account.has_usable_password(),
+            administrator=account.is_administrator,
             groups=[EffectiveGroup(name=name, label=groups[name].title, path=list(path), direct=len(path) == 1) for name, path in viewer.groups.items()],
             attributes=[
                 AttributeCard(

@@ -4,7 +4,7 @@ from typing import Any
 
 from moorland.core.bundle.policy import Assignment as AssignmentShape
 from moorland.server.directory.models import Account, Group
-from moorland.server.errors import missing
+from moorland.server.errors import Failure, missing
 from moorland.server.policies.models import Assignment, Role
 
 
@@ -34,21 +34,15 @@ def assignment_document(assignment: Assignment) -> dict[str, Any]:
 
 
 def add_assignment(role: Role, shape: AssignmentShape, by: Account) -> None:
-    """Maps a role as the assignment says. Raises Failure (404) for a user or group that does not exist."""
+    """Maps a role as the assignment says. Raises Failure: a user or group that does not exist, or what is mapped already."""
     account = Account.objects.filter(login=shape.user).first() if shape.user else None
     group = Group.objects.filter(name=shape.group).first() if shape.group else None
     if shape.user and account is None:
         raise missing("user", shape.user)
     if shape.group and group is None:
         raise missing("group", shape.group)
-    Assignment.objects.create(
-        role=role,
-        account=account,
-        group=group,
-        everyone=bool(shape.everyone),
-        when=shape.when or "",
-        first_day=shape.from_,
-        last_day=shape.until,
-        reason=shape.reason or "",
-        created_by=by,
-    )
+    who = {"account": account, "group": group, "everyone": bool(shape.everyone), "when": shape.when or ""}
+    same = {"role": role, **who, "first_day": shape.from_, "last_day": shape.until}
+    if Assignment.objects.filter(**same).exists():
+        raise Failure(422, "invalid", "This is mapped already.")
+    Assignment.objects.create(**same, reason=shape.reason or "", created_by=by)

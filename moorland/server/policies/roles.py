@@ -85,10 +85,7 @@ def checked_role(shape: RoleShape, replaces: str | None) -> dict[str, Any]:
 
 
 def check_assignments(role: Role, added: list[AssignmentShape]) -> None:
-    """Raises Failure where a condition cannot be used, or one of them is mapped already."""
-    present = [assignment_document(assignment) for assignment in role.assignments.select_related("account", "group")]
-    if any(to_plain(shape) in present for shape in added):
-        raise Failure(422, "invalid", "This is mapped already.")
+    """Raises Failure where a condition cannot be used."""
     shape = from_document(RoleShape, role.document).model_copy(update={"assigned": added})
     try:
         evaluator_with(evaluator("draft"), [shape])

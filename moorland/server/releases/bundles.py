@@ -11,13 +11,14 @@ from moorland.server.pages.models import Page, Shelf
 from moorland.server.policies.assignments import assignments_of_roles
 from moorland.server.policies.models import Role
 from moorland.server.releases.models import Release, Workspace
+from moorland.server.unchanged import unless_changed
 
 State = Literal["draft", "live"]
 
 
 def workspace() -> Workspace:
     """The one workspace. Raises Failure (503) before it is set up."""
-    found = Workspace.objects.first()
+    found = unless_changed("workspace", Workspace.objects.first)
     if found is None:
         raise Failure(503, "not_set_up", "This workspace is not set up yet. Run moorland demo, or import a bundle.")
     return found
@@ -38,6 +39,11 @@ def draft_policy() -> tuple[dict[str, Any], dict[str, int]]:
 def live_release() -> Release | None:
     """The newest release."""
     return Release.objects.first()
+
+
+def live_number() -> int:
+    """The number of the newest release; 0 before the first."""
+    return unless_changed("live number", lambda: Release.objects.values_list("number", flat=True).first() or 0)
 
 
 def policy(state: State) -> tuple[dict[str, Any], dict[str, int]]:

@@ -17,6 +17,7 @@ from moorland.server.releases.bundles import live_release
 from moorland.server.releases.models import Release
 from moorland.server.releases.publishing import draft_hash, pending_changes, publish
 from moorland.server.requests import account_of
+from moorland.server.trail.verifying import standing
 
 
 class ModelName(Shape):
@@ -33,6 +34,8 @@ class StateAnswer(Shape):
     live: int | None
     models: list[ModelName]
     as_of: str
+    #: What is wrong with the trail, if it is not as it was written.
+    trail_broken: str | None
 
 
 class PendingAnswer(Shape):
@@ -75,7 +78,16 @@ class WorkspaceState(APIView):
     def get(self, request: Request) -> Response:
         base, live = evaluator("draft"), live_release()
         models = [ModelName(name=model.name, label=model.title) for model in base.bundle.models]
-        return answer(StateAnswer(changes=len(pending_changes()), live=live.number if live else None, models=models, as_of=base.as_of.isoformat()))
+        broken = standing()
+        return answer(
+            StateAnswer(
+                changes=len(pending_changes()),
+                live=live.number if live else None,
+                models=models,
+                as_of=base.as_of.isoformat(),
+                trail_broken=broken.message if broken else None,
+            )
+        )
 
 
 class Pending(APIView):

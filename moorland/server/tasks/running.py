@@ -71,7 +71,7 @@ def _run(key: Any, work: Work) -> None:
         state, problems = "failed", error.problems or [Problem(error.code, error.message)]
     except MemoryError:
         state, problems = "failed", [Problem("memory", "there is not enough memory for this file. Bring it in pieces, or as Parquet.")]
-    except Exception:
+    except BaseException:  # whatever ends it, it does not go on
         _log.exception("task %s %s", task.kind, task.subject)
         state, problems = "failed", [Problem("server", "the server met an error. Nothing was changed.")]
     Task.objects.filter(pk=key).update(

@@ -1,8 +1,12 @@
-"""Trail entries, each sealed by a hash over its content and the entry before it."""
+"""Trail entries, each sealed with a key over its number, its content and the entry before it; the head says how many there are."""
 
 import hashlib
+import hmac
+import os
+from pathlib import Path
 from typing import Any
 
+from django.conf import settings
 from django.db import models, transaction
 from django.utils import timezone
 
@@ -10,8 +14,9 @@ from moorland.core.bundle.writing import canonical_json
 
 
 class Entry(models.Model):
-    """One act or look. `details` never holds a secret or a cell of data."""
+    """One act or look. `details` never holds a secret or a cell of data; `number` counts from 1 without a gap."""
 
+    number = models.PositiveBigIntegerField(unique=True)
     at = models.DateTimeField(db_index=True)
     actor = models.CharField(max_length=200, db_index=True)
     action = models.CharField(max_length=40, db_index=True)
@@ -20,7 +25,7 @@ class Entry(models.Model):
     seal = models.CharField(max_length=64)
 
     class Meta:
-        ordering = ["-id"]
+        ordering = ["-number"]
 
     def content(self) -> dict[str, Any]:
         """What the seal covers."""
@@ -30,22 +35,43 @@ class Entry(models.Model):
 def record(actor: str, action: str, subject: str, **details: Any) -> Entry:
     """Adds an entry to the trail, sealed to the one before."""
     with transaction.atomic():
-        last = Entry.objects.order_by("-id").first()
-        entry = Entry(at=timezone.now(), actor=actor, action=action, subject=subject, details=details)
-        entry.seal = _seal(last.seal if last else "", entry)
+        last = Entry.objects.order_by("-number").only("number", "seal").first()
+        number = last.number + 1 if last else 1
+        entry = Entry(number=number, at=timezone.now(), actor=actor[:200], action=action, subject=subject[:400], details=details)
+        entry.seal = sealed(last.seal if last else "", number, entry.content())
         entry.save()
+        transaction.on_commit(lambda: _keep_head(entry))
     return entry
 
 
-def first_broken() -> Entry | None:
-    """The first entry whose seal does not fit, if the trail was tampered with."""
-    before = ""
-    for entry in Entry.objects.order_by("id").iterator():
-        if entry.seal != _seal(before, entry):
-            return entry
-        before = entry.seal
-    return None
+def sealed(before: str, number: int, content: dict[str, Any]) -> str:
+    """The seal of an entry: only who has the key can make it."""
+    message = f"{before}|{number}|{canonical_json(content)}"
+    return hmac.new(settings.TRAIL_KEY.encode(), message.encode(), hashlib.sha256).hexdigest()
 
 
-def _seal(before: str, entry: Entry) -> str:
-    return hashlib.sha256((before + canonical_json(entry.content())).encode()).hexdigest()
+def head_file() -> Path:
+    """Where the number and seal of the newest entry are kept beside the database: entries cut off at the end are missed by it."""
+    return Path(settings.DATA) / "trail.head"
+
+
+def _keep_head(entry: Entry) -> None:
+    path = head_file()
+    beside = path.with_name(f"trail.head.{os.getpid()}.{entry.number}")
+    with os.fdopen(os.open(beside, os.O_CREAT | os.O_TRUNC | os.O_WRONLY, 0o600), "w") as opened:
+        opened.write(f"{entry.number} {entry.seal}")
+    # Two that commit at once may come here in either order: the newer stays.
+    number, _ = kept_head()
+    if number <= entry.number:
+        beside.replace(path)
+    else:
+        beside.unlink()
+
+
+def kept_head() -> tuple[int, str]:
+    """The number and seal of the newest entry, as kept beside the database; 0 where nothing was kept yet."""
+    try:
+        number, seal = head_file().read_text("ascii").split()
+        return int(number), seal
+    except (OSError, ValueError):
+        return 0, ""

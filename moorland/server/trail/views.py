@@ -1,5 +1,6 @@
 """Reading the trail."""
 
+import re
 from typing import Any
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -39,12 +40,12 @@ class Trail(APIView):
     def get(self, request: Request) -> Response:
         entries = Entry.objects.all()
         before = request.query_params.get("before", "")
-        if before.isdigit():
-            entries = entries.filter(pk__lt=int(before))
+        if re.fullmatch("[0-9]{1,15}", before):
+            entries = entries.filter(number__lt=int(before))
         found = list(entries[: PAGE + 1])
         shown = [
             TrailEntry(
-                id=entry.pk, at=entry.at.isoformat(timespec="seconds"), actor=entry.actor, action=entry.action, subject=entry.subject, details=entry.details
+                id=entry.number, at=entry.at.isoformat(timespec="seconds"), actor=entry.actor, action=entry.action, subject=entry.subject, details=entry.details
             )
             for entry in found[:PAGE]
         ]

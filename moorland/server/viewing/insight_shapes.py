@@ -74,6 +74,25 @@ class GivenAway(Shape):
     evidence: list[str]
 
 
+class RedundantRequest(Asked):
+    """Which sentences of a role take nothing away."""
+
+    role: Name
+
+
+class Redundant(Shape):
+    """A sentence, by its place in the role, and why it takes nothing away."""
+
+    sentence: int
+    message: str
+
+
+class RedundantAnswer(Shape):
+    """Empty where every sentence takes something away from somebody."""
+
+    found: list[Redundant]
+
+
 class WholeTotalsAnswer(Shape):
     """Empty where nothing single can be worked out."""
 

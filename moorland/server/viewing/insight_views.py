@@ -1,5 +1,7 @@
 """Explanations for administrators: why, who sees it, what a line of entitlements, whole totals or several roles do."""
 
+import re
+
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -10,6 +12,7 @@ from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.member_rules import MembersRule
 from moorland.core.insight.combining import Combined, combined
+from moorland.core.insight.findings.coverage import redundant_sentences
 from moorland.core.insight.findings.disclosure import whole_total_findings
 from moorland.core.insight.listed import EntitlementEvidence, EntitlementLines, entitlement_evidence, entitlement_lines
 from moorland.core.insight.reaching import ReachAnswer, reaching
@@ -24,6 +27,9 @@ from moorland.server.viewing.insight_shapes import (
     EvidenceRequest,
     GivenAway,
     ReachRequest,
+    Redundant,
+    RedundantAnswer,
+    RedundantRequest,
     WholeTotalsAnswer,
     WholeTotalsRequest,
     WhyAnswer,
@@ -136,3 +142,17 @@ class WholeTotals(APIView):
         record_look(account_of(request), [viewer_title(pinned) for pinned in asked.viewers], f"whole totals of {rule.hierarchy.name}", asked.state)
         found = whole_total_findings(base, role, rule, viewers, "")
         return answer(WholeTotalsAnswer(found=[GivenAway(message=item.message, evidence=list(item.evidence)) for item in found]))
+
+
+class RedundantSentences(APIView):
+    """Administrators: the sentences of a role that take nothing away from anybody who holds it, unsaved edits included."""
+
+    @extend_schema(request=RedundantRequest, responses=RedundantAnswer)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, RedundantRequest)
+        base = asked_evaluator(asked)
+        if asked.role not in base.roles:
+            raise missing("role", asked.role)
+        record_look(account_of(request), ["everyone"], f"sentences of {asked.role}", asked.state)
+        found = [(re.search(r"sentences\[(\d+)\]", item.path), item.message) for item in redundant_sentences(base, asked.role)]
+        return answer(RedundantAnswer(found=[Redundant(sentence=int(place[1]), message=message) for place, message in found if place]))

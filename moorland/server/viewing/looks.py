@@ -14,15 +14,13 @@ _lock = threading.Lock()
 
 
 def record_look(account: Account, viewers: list[str], subject: str, state: str) -> None:
-    """Adds `looked` entries: who looked, as whom, at what, in which state."""
+    """Adds one entry for a look: who looked, as whom, at what, in which state; nobody who was looked as lately is named again."""
     now = time.monotonic()
-    for viewer in viewers:
-        key = (account.login, viewer, subject, state)
-        with _lock:
-            fresh = now - _recent.get(key, -STRETCH_SECONDS) < STRETCH_SECONDS
-            if not fresh:
-                _recent[key] = now
-            if len(_recent) > 20_000:
-                _recent.clear()
-        if not fresh:
-            record(account.login, "look", subject, viewer=viewer, state=state)
+    with _lock:
+        if len(_recent) > 20_000:
+            _recent.clear()
+        keys = {viewer: (account.login, viewer, subject, state) for viewer in viewers}
+        fresh = [viewer for viewer, key in keys.items() if now - _recent.get(key, -STRETCH_SECONDS) >= STRETCH_SECONDS]
+        _recent.update({keys[viewer]: now for viewer in fresh})
+    if fresh:
+        record(account.login, "look", subject, viewers=fresh, state=state)

@@ -1,11 +1,14 @@
 """What viewers may ask: themselves, live, and nothing about what is withheld."""
 
 import io
+import json
+from typing import TypeVar
 
 from django.http import HttpResponse
 from django.utils.http import content_disposition_header
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
+from pydantic import RootModel
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -20,10 +23,13 @@ from moorland.server.evaluating import evaluator
 from moorland.server.protection import IsSignedIn
 from moorland.server.requests import account_of
 from moorland.server.trail.models import record
-from moorland.server.viewing.page_looks import exported_exhibit, page_as_seen, rows_beneath
+from moorland.server.viewing.kept_answers import keep_answer, kept_answer
+from moorland.server.viewing.page_looks import exported_exhibit, page_as_seen, places_of_exhibits, rows_beneath
 from moorland.server.viewing.page_shapes import BeneathRequest, ExportRequest, MyLook, MyPage, MyPages, MyShelf, PageAnswer
 from moorland.server.viewing.service import for_viewers_channel
 from moorland.server.viewing.shapes import MyAnswers, MyAskRequest
+
+Asking = TypeVar("Asking", MyLook, BeneathRequest, ExportRequest)
 
 _TYPES = {"csv": "text/csv; charset=utf-8", "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}
 
@@ -36,6 +42,24 @@ def own_page(request: Request, name: str) -> tuple[Evaluator, Viewer, Page]:
     if found is None or not base.may_open(viewer, name):
         raise missing("page", name)
     return base, viewer, found
+
+
+def _as_on_the_page(base: Evaluator, viewer: Viewer, page: Page, asked: Asking) -> Asking:
+    """What is asked with the places of exhibits as the page has them; readers count those they are shown. Raises Failure (404)."""
+    exhibit: int | None = getattr(asked, "exhibit", None)
+    numbers = [exhibit] if exhibit is not None else []
+    numbers += [item.from_exhibit for item in asked.filters if item.from_exhibit is not None]
+    if not numbers:
+        return asked
+    kept = kept_answer(base, viewer.login or "", (page.name, "places"))
+    places = json.loads(kept) if kept else places_of_exhibits(base, viewer, page)
+    if kept is None:
+        keep_answer(base, viewer.login or "", (page.name, "places"), RootModel[list[int]](places))
+    if max(numbers) >= len(places):
+        raise missing("exhibit", str(max(numbers) + 1))
+    moved = [item if item.from_exhibit is None else item.model_copy(update={"from_exhibit": places[item.from_exhibit]}) for item in asked.filters]
+    own = {"exhibit": places[exhibit]} if exhibit is not None else {}
+    return asked.model_copy(update={"filters": moved, **own})
 
 
 class OwnPages(APIView):
@@ -61,15 +85,22 @@ class OwnPage(APIView):
     permission_classes = [IsSignedIn]
 
     @extend_schema(responses=PageAnswer)
-    def get(self, request: Request, page: str) -> Response:
-        base, viewer, found = own_page(request, page)
-        return answer(page_as_seen(base, viewer, found, [], own=True))
+    def get(self, request: Request, page: str) -> HttpResponse:
+        return _page(request, page, MyLook())
 
     @extend_schema(request=MyLook, responses=PageAnswer)
-    def post(self, request: Request, page: str) -> Response:
-        asked = read_body(request, MyLook)
-        base, viewer, found = own_page(request, page)
-        return answer(page_as_seen(base, viewer, found, asked.filters, own=True))
+    def post(self, request: Request, page: str) -> HttpResponse:
+        return _page(request, page, read_body(request, MyLook))
+
+
+def _page(request: Request, name: str, asked: MyLook) -> HttpResponse:
+    """The page as it is for the caller, as kept where it was worked out before: then it could be opened."""
+    login, key = account_of(request).login, (name, asked.model_dump_json())
+    made = kept_answer(evaluator("live"), login, key)
+    if made is None:
+        base, viewer, page = own_page(request, name)
+        made = keep_answer(base, login, key, page_as_seen(base, viewer, page, _as_on_the_page(base, viewer, page, asked).filters, own=True))
+    return HttpResponse(made, content_type="application/json")
 
 
 class OwnBeneath(APIView):
@@ -81,7 +112,7 @@ class OwnBeneath(APIView):
     def post(self, request: Request, page: str) -> Response:
         asked = read_body(request, BeneathRequest)
         base, viewer, found = own_page(request, page)
-        return answer(rows_beneath(base, viewer, found, asked, own=True))
+        return answer(rows_beneath(base, viewer, found, _as_on_the_page(base, viewer, found, asked), own=True))
 
 
 class OwnExport(APIView):
@@ -93,7 +124,7 @@ class OwnExport(APIView):
     def post(self, request: Request, page: str) -> HttpResponse:
         asked = read_body(request, ExportRequest)
         base, viewer, found = own_page(request, page)
-        rows = exported_exhibit(base, viewer, found, asked)
+        rows = exported_exhibit(base, viewer, found, _as_on_the_page(base, viewer, found, asked))
         record(account_of(request).login, "export", f"page {page}", exhibit=asked.exhibit + 1, rows=len(rows) - 1, format=asked.format)
         content = csv_text(rows).encode("utf-8-sig") if asked.format == "csv" else workbook_bytes(rows)
         response = HttpResponse(io.BytesIO(content), content_type=_TYPES[asked.format])

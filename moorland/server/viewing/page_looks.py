@@ -2,10 +2,11 @@
 
 from typing import Any
 
+from moorland.core.bundle.model import Display
 from moorland.core.bundle.pages import Exhibit, Page
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.objects import NOTHING
-from moorland.core.engine.questions import PagesAnswer, PagesQuestion, Question, Refused, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
+from moorland.core.engine.questions import PagesAnswer, PagesQuestion, Question, Refusal, Refused, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
 from moorland.core.insight.exhibits import exhibit_question, exhibit_tables, missing_for
 from moorland.core.language.writing import all_of_text, column_text, one_of_text
 from moorland.core.people import Viewer
@@ -15,16 +16,21 @@ from moorland.server.viewing.service import for_viewers_channel, without_states
 
 #: So many values are offered to narrow a page by.
 MOST_CHOICES = 500
+#: So long may all values of a page's filters be together.
+MOST_FILTER_SIGNS = 150_000
 
 
 def page_as_seen(base: Evaluator, viewer: Viewer, page: Page, filters: list[PageFilter], own: bool = False) -> PageAnswer:
     """The page with the answer of each exhibit; one that answers not found, or with no measure left, is unavailable (10.3).
 
-    With `own`, for viewers themselves, an unavailable exhibit does not even keep its title, because a title can name what is
-    withheld; otherwise it says what it needs. Raises Failure (404) for a filter over a column that does not exist for the viewer.
+    With `own`, for viewers themselves, the page closes up where an exhibit is unavailable, or keeps its place without its title, because a
+    title can name what is withheld; otherwise it says what it needs. Raises Failure (404) for a filter over a column that does not exist
+    for the viewer.
     """
     seen = _Seen(base, viewer, page.model, filters, own)
     exhibits = [seen.exhibit(exhibit, place) for place, exhibit in enumerate(page.exhibits)]
+    if own:
+        exhibits = [entry for entry, exhibit in zip(exhibits, page.exhibits, strict=True) if _keeps_its_place(exhibit, entry)]
     shown = {name for entry in exhibits if entry.totals for name in entry.totals.measures}
     actions = base.answer(viewer, Question(pages=PagesQuestion()))
     may_export = viewer.everything or (isinstance(actions, PagesAnswer) and page.name in actions.export)
@@ -34,9 +40,20 @@ def page_as_seen(base: Evaluator, viewer: Viewer, page: Page, filters: list[Page
         shelf=page.shelf,
         exhibits=exhibits,
         measures=seen.labels(shown),
+        columns=seen.displays(),
         filters=[choice for written in page.filters if (choice := seen.choices(page, written))],
         may_export=may_export,
     )
+
+
+def _keeps_its_place(exhibit: Exhibit, entry: ExhibitAnswer) -> bool:
+    return exhibit.absent == "keep" or entry.rows is not None or entry.totals is not None or entry.reason is not None
+
+
+def places_of_exhibits(base: Evaluator, viewer: Viewer, page: Page) -> list[int]:
+    """For each exhibit a reader is shown its place on the page: what a reader counts are those only (10.3)."""
+    seen = _Seen(base, viewer, page.model, [], own=True)
+    return [place for place, exhibit in enumerate(page.exhibits) if _keeps_its_place(exhibit, seen.exhibit(exhibit, place))]
 
 
 class _Seen:
@@ -50,6 +67,8 @@ class _Seen:
             self.objects = self.seen.objects
         except Refused:
             self.objects = NOTHING
+        if sum(len(str(value)) + 4 for item in filters for value in item.values) > MOST_FILTER_SIGNS:
+            raise Failure(422, "too_large", "These filters name more values than one question can. Choose fewer, or narrow by a coarser column.")
         self._filters = [(_column(item.column), item.values, item.from_exhibit) for item in filters]
         for key, _, _ in self._filters:
             if key not in self.objects.columns:
@@ -70,6 +89,8 @@ class _Seen:
             shown = self.shown(exhibit).model_copy(update={"measures": [exhibit.measures[index] for index in kept]})
             lists = [table for table in tables if table in self.objects.tables and self.seen.listing(table)]
             return ExhibitAnswer(exhibit=shown, totals=_only(answer, kept), narrowed=narrowed, tables=lists)
+        if isinstance(answer, Refusal) and answer.error.code == "too_costly":
+            return ExhibitAnswer(exhibit=Exhibit(title="Too much for one answer", kind=exhibit.kind, width=exhibit.width), reason=answer.error.message)
         plain = Exhibit(title="Not available" if self.own else exhibit.title, kind=exhibit.kind, width=exhibit.width)
         return ExhibitAnswer(exhibit=plain, reason=None if self.own else self.reason(exhibit, answer))
 
@@ -137,6 +158,11 @@ class _Seen:
         """How measures are called and shown."""
         measures = self._compiled.schema.measures if self._compiled else {}
         return {name: MeasureLabel(label=measure.title, format=measure.format) for name, measure in measures.items() if name in names}
+
+    def displays(self) -> dict[str, Display]:
+        """How columns are shown in rows, of those that exist for the viewer."""
+        columns = self._compiled.schema.columns if self._compiled else {}
+        return {".".join(key): display for key in sorted(self.objects.columns) if key in columns and (display := columns[key].display) is not None}
 
     def shown(self, exhibit: Exhibit) -> Exhibit:
         """The exhibit as it is sent: a viewer is not sent the text of its filter."""

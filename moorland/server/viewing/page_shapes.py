@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from moorland.core.bundle.model import Display
 from moorland.core.bundle.pages import Exhibit
 from moorland.core.bundle.shape import Scalar, Shape
 from moorland.core.engine.questions import RowsAnswer, TotalsAnswer
@@ -57,6 +58,8 @@ class PageAnswer(Shape):
     shelf: str
     exhibits: list[ExhibitAnswer]
     measures: dict[str, MeasureLabel]
+    #: How the columns that exist for the viewer are shown, where not as they are.
+    columns: dict[str, Display] = Field(default_factory=dict)
     filters: list[FilterChoice]
     may_export: bool
 

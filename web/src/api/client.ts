@@ -69,9 +69,26 @@ const errorsAreThrown: Middleware = {
   },
 };
 
+/** Asked again, a few times, where the server is answering too much for this account already. */
+async function patiently(request: Request): Promise<Response> {
+  for (let tries = 0; ; tries++) {
+    const response = await globalThis.fetch(tries < 4 ? request.clone() : request);
+    if (response.status !== 429 || !response.headers.has("Retry-After") || tries === 4) return response;
+    await new Promise((resolve) => setTimeout(resolve, 1000 * Number(response.headers.get("Retry-After"))));
+  }
+}
+
+/** Names stand in addresses encoded once more than the rest, so that one with a slash, or of points only, stays one name. */
+export function nameInAddress(name: string): string {
+  const once = encodeURIComponent(name);
+  return encodeURIComponent(/^\.+$/.test(name) ? once.replaceAll(".", "%2E") : once);
+}
+
 export const api = createClient<paths>({
+  pathSerializer: (pathname, parameters) =>
+    Object.entries(parameters).reduce((path, [name, value]) => path.replace(`{${name}}`, nameInAddress(String(value))), pathname),
   baseUrl: globalThis.location?.origin ?? "",
-  fetch: (request) => globalThis.fetch(request),
+  fetch: patiently,
 });
 api.use(errorsAreThrown, sessionProtection);
 

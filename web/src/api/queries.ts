@@ -86,6 +86,8 @@ export const queries = {
   evaluated: (body: Shapes["EvaluateRequest"]) => ({ ...ask("post", "/api/evaluate", { body }), ...SETTLED }),
   effect: (body: Shapes["EffectRequest"]) => ({ ...ask("post", "/api/effect", { body }), ...SETTLED }),
   rows: (body: Shapes["AlignedRequest"]) => ({ ...ask("post", "/api/rows", { body }), ...SETTLED }),
+  redundant: (body: Shapes["RedundantRequest"]) => ({ ...ask("post", "/api/redundant", { body }), ...SETTLED }),
+  sql: (body: Shapes["SqlRequest"]) => ({ ...ask("post", "/api/sql", { body }), ...SETTLED }),
   why: (body: Shapes["WhyRequest"]) => ({ ...ask("post", "/api/why", { body }), retry: false }),
   reaching: (body: Shapes["ReachRequest"]) => ({ ...ask("post", "/api/reaching", { body }), retry: false }),
 
@@ -170,6 +172,8 @@ const HANGS_ON: Record<Address, readonly Part[]> = {
   "/api/effect": ANYTHING,
   "/api/rows": SEEN,
   "/api/why": ANYTHING,
+  "/api/sql": ANYTHING,
+  "/api/redundant": ANYTHING,
   "/api/reaching": SEEN,
   "/api/pages": ANYTHING,
   "/api/grid": ANYTHING,

@@ -759,6 +759,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/redundant": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: the sentences of a role that take nothing away from anybody who holds it, unsaved edits included. */
+        post: operations["redundant_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/refreshes/{key}": {
         parameters: {
             query?: never;
@@ -991,6 +1008,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Anybody signed in: change one's own password. Other sessions of the account end. */
+        put: operations["session_password_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/set-up": {
         parameters: {
             query?: never;
@@ -1071,6 +1105,23 @@ export interface paths {
         put?: never;
         /** @description Administrators: write the suggested role into the draft in place of the others. Values of a new attribute are set at once; no live role reads it. */
         post: operations["similar_replace_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sql": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: the secured SQL of a question for any viewer, unsaved sentences included. */
+        post: operations["sql_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1252,6 +1303,8 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @enum {string} */
+        AbsentEnum: "close" | "keep";
         /**
          * Act
          * @description Exactly one change. Every one acts at once, and can be tried first.
@@ -1259,6 +1312,8 @@ export interface components {
         Act: {
             /** @default null */
             add_person?: components["schemas"]["NewPerson"] | null;
+            /** @default null */
+            appoint?: components["schemas"]["Appointment"] | null;
             /** @default null */
             change_people?: components["schemas"]["PeopleChange"] | null;
             /** @default null */
@@ -1394,6 +1449,21 @@ export interface components {
             code: components["schemas"]["CodeEnum"];
             /** Message */
             message: string;
+        };
+        /**
+         * Appointment
+         * @description Whether somebody administers the workspace.
+         */
+        Appointment: {
+            /** Administrator */
+            administrator: boolean;
+            /** Login */
+            login: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
         };
         /**
          * AssignedRole
@@ -1841,7 +1911,7 @@ export interface components {
         /** @enum {string} */
         ClauseKindEnum: "values" | "viewer" | "range" | "blank" | "pattern" | "has" | "text";
         /** @enum {string} */
-        CodeEnum: "not_found" | "invalid" | "no_access";
+        CodeEnum: "not_found" | "invalid" | "no_access" | "too_costly";
         /**
          * Column
          * @description A typed column, stored or derived.
@@ -1852,6 +1922,8 @@ export interface components {
              * @default null
              */
             about?: string | null;
+            /** @default null */
+            display?: components["schemas"]["Display"] | null;
             /**
              * Expression
              * @default null
@@ -2038,6 +2110,8 @@ export interface components {
             /** Value */
             value: unknown;
         };
+        /** @enum {string} */
+        ComparedEnum: "live" | "draft";
         /**
          * ConfirmedColumn
          * @description A column as somebody confirmed it: from this place of the file, read this way.
@@ -2237,6 +2311,34 @@ export interface components {
             hierarchies?: string[];
             /** Table */
             table: string;
+        };
+        /**
+         * Display
+         * @description How the values of a column are shown where rows are: exactly, unless this says otherwise. It changes no value and no answer.
+         *
+         *     `grouped` parts thousands, `decimals` shows so many places, `unit` stands behind a number, `day` leaves the time of a timestamp away.
+         */
+        Display: {
+            /**
+             * Day
+             * @default false
+             */
+            day?: boolean;
+            /**
+             * Decimals
+             * @default null
+             */
+            decimals?: number | null;
+            /**
+             * Grouped
+             * @default false
+             */
+            grouped?: boolean;
+            /**
+             * Unit
+             * @default null
+             */
+            unit?: string | null;
         };
         /** @enum {string} */
         EditableByEnum: "administrator" | "organization" | "person";
@@ -2481,6 +2583,11 @@ export interface components {
          * @description A figure, a chart or a table that asks by semantics.md 7.
          */
         Exhibit: {
+            /**
+             * Absent
+             * @default close
+             */
+            absent?: components["schemas"]["AbsentEnum"];
             /** By */
             by?: string[];
             /**
@@ -2653,6 +2760,11 @@ export interface components {
             message: string;
             /** Nearest */
             nearest: string | null;
+            /**
+             * Part
+             * @default null
+             */
+            part?: string | null;
         };
         /**
          * FileReading
@@ -3121,6 +3233,8 @@ export interface components {
             rows: components["schemas"]["RowReport"][];
             /** Unchanged */
             unchanged: number;
+            /** Unknown Groups */
+            unknown_groups: string[];
             /** Viewers */
             viewers: components["schemas"]["ViewerImpact"][];
         };
@@ -4069,6 +4183,10 @@ export interface components {
          * @description A page as somebody sees it.
          */
         PageAnswer: {
+            /** Columns */
+            columns?: {
+                [key: string]: components["schemas"]["Display"];
+            };
             /** Exhibits */
             exhibits: components["schemas"]["ExhibitAnswer"][];
             /** Filters */
@@ -4205,6 +4323,16 @@ export interface components {
             where?: string | null;
         };
         /**
+         * PasswordChange
+         * @description Another password, by whoever knows the present one.
+         */
+        PasswordChange: {
+            /** Password */
+            password: string;
+            /** Present */
+            present: string;
+        };
+        /**
          * PersonChange
          * @description What to change about a person; what is left out stays. `version` is the one that was looked at.
          */
@@ -4336,6 +4464,11 @@ export interface components {
          * @description A file of people or groups. `columns` maps fields (login, name …, `attribute:areas`) to places in the file, from 0.
          */
         PeopleImport: {
+            /**
+             * Add Groups
+             * @default false
+             */
+            add_groups?: boolean;
             /** Columns */
             columns: {
                 [key: string]: number;
@@ -4372,6 +4505,8 @@ export interface components {
         PersonCard: {
             /** About */
             about: string;
+            /** Administrator */
+            administrator: boolean;
             /** Attributes */
             attributes: components["schemas"]["AttributeCard"][];
             /** Can Sign In */
@@ -4731,6 +4866,44 @@ export interface components {
              * @default null
              */
             sentence?: number | null;
+        };
+        /**
+         * Redundant
+         * @description A sentence, by its place in the role, and why it takes nothing away.
+         */
+        Redundant: {
+            /** Message */
+            message: string;
+            /** Sentence */
+            sentence: number;
+        };
+        /**
+         * RedundantAnswer
+         * @description Empty where every sentence takes something away from somebody.
+         */
+        RedundantAnswer: {
+            /** Found */
+            found: components["schemas"]["Redundant"][];
+        };
+        /**
+         * RedundantRequest
+         * @description Which sentences of a role take nothing away.
+         */
+        RedundantRequest: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /** Role */
+            role: string;
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
         };
         /**
          * RefreshReport
@@ -5351,6 +5524,65 @@ export interface components {
         /** @enum {string} */
         SpellingEnum: "plain" | "day_first" | "month_first" | "decimal_comma";
         /**
+         * SqlAnswer
+         * @description The statements, or why there are none.
+         */
+        SqlAnswer: {
+            /** Dialects */
+            dialects: string[];
+            /**
+             * Refused
+             * @default null
+             */
+            refused?: string | null;
+            /** Statements */
+            statements: components["schemas"]["SqlStatement"][];
+        };
+        /**
+         * SqlRequest
+         * @description A question about rows or totals, for one viewer, in the words of a database engine.
+         */
+        SqlRequest: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /**
+             * Dialect
+             * @default postgres
+             */
+            dialect?: string;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            question: components["schemas"]["Question"];
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+            /** Viewer */
+            viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"];
+        };
+        /**
+         * SqlStatement
+         * @description One statement: what it gives, its text, and the values bound to it.
+         */
+        SqlStatement: {
+            /** Gives */
+            gives: string;
+            /** Looks Up */
+            looks_up: string[];
+            /** Measure */
+            measure: string | null;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** Sql */
+            sql: string;
+        };
+        /**
          * StagedContent
          * @description A refresh that waits to be accepted.
          */
@@ -5359,6 +5591,8 @@ export interface components {
             at: string;
             /** By */
             by: string | null;
+            /** Compared */
+            compared: components["schemas"]["ComparedEnum"];
             /** Id */
             id: number;
             /** Model */
@@ -5386,6 +5620,8 @@ export interface components {
             live: number | null;
             /** Models */
             models: components["schemas"]["ModelName"][];
+            /** Trail Broken */
+            trail_broken: string | null;
         };
         /** @enum {string} */
         StatesEnum: "visible" | "masked" | "hidden";
@@ -7205,6 +7441,29 @@ export interface operations {
             };
         };
     };
+    redundant_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RedundantRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RedundantAnswer"];
+                };
+            };
+        };
+    };
     refreshes_create: {
         parameters: {
             query?: never;
@@ -7629,6 +7888,29 @@ export interface operations {
             };
         };
     };
+    session_password_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionAnswer"];
+                };
+            };
+        };
+    };
     session_set_up_create: {
         parameters: {
             query?: never;
@@ -7761,6 +8043,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RoleEntry"];
+                };
+            };
+        };
+    };
+    sql_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SqlRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SqlAnswer"];
                 };
             };
         };

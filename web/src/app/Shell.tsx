@@ -1,10 +1,12 @@
 import { Button, Dropdown, Popover, Select } from "antd";
-import { Suspense } from "react";
+import { Suspense, useState } from "react";
 import { NavLink, Outlet, useNavigate } from "react-router-dom";
 import type { Schemas } from "../api/client";
 import { useWorkbench } from "../state/workbench";
 import { Brand } from "../ui/Brand";
+import { ChangePassword } from "../ui/ChangePassword";
 import { plural } from "../ui/figures";
+import { Notice } from "../ui/Notice";
 import { useLeavingAsks } from "../ui/unsavedEdits";
 import { useAccountMenu } from "../ui/useAccountMenu";
 import { Finder } from "./Finder";
@@ -46,7 +48,8 @@ export function Legend() {
 export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
   const bench = useWorkbench();
   const navigate = useNavigate();
-  const menu = useAccountMenu(session);
+  const [changing, setChanging] = useState(false);
+  const menu = useAccountMenu(session, () => setChanging(true));
   useLeavingAsks();
   return (
     <div className="app">
@@ -105,8 +108,15 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
             <Button aria-label={`Account ${session.account?.login ?? ""}`}>{session.account?.login}</Button>
           </Dropdown>
         </div>
+        {bench.trailBroken && (
+          <Notice kind="bad">
+            The trail is not as it was written: {bench.trailBroken}. Keep a copy of the workspace’s folder, and find out who could write to
+            it.
+          </Notice>
+        )}
         <Tray />
         <Keys />
+        {changing && <ChangePassword close={() => setChanging(false)} />}
         <main className="screen">
           <Suspense fallback={<div className="pad soft">Opening…</div>}>
             <Outlet />

@@ -20,6 +20,8 @@ type Workbench = {
   loading: boolean;
   changes: number;
   live: number | null;
+  /** What is wrong with the trail, if it is not as it was written. */
+  trailBroken: string | null;
   pins: Pin[];
   pin: (pin: Pin) => void;
   unpin: (key: string) => void;
@@ -71,6 +73,7 @@ export function WorkbenchProvider({ account, children }: { account: string; chil
       loading: space.isPending,
       changes: space.data?.changes ?? 0,
       live: space.data?.live ?? null,
+      trailBroken: space.data?.trail_broken ?? null,
       pins,
       pin: (pin) => {
         const at = pins.findIndex((item) => item.key === pin.key);

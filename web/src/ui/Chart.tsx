@@ -20,12 +20,24 @@ type Props = {
   title: string;
   /** Each bar in a colour of its own: its category is the colour. */
   coloured?: boolean;
+  /** The column whose values have a colour each: those of the bars, or of the series. */
+  by?: string;
   selected?: string[];
   onSelect?: (place: number) => void;
 };
 
+/** By the column that tells marks apart, the colour each of its values was given: the same for every viewer and every chart on screen. */
+const given = new Map<string, Map<string, number>>();
+
+function shadeOf(palette: string[], column: string, value: string): string {
+  const known = given.get(column) ?? new Map<string, number>();
+  given.set(column, known);
+  if (!known.has(value)) known.set(value, known.size);
+  return palette[(known.get(value) ?? 0) % palette.length] ?? "";
+}
+
 /** A bar or line chart of measures by one column; a mark can be selected. */
-export function Chart({ kind, keys, series, title, coloured = false, selected = [], onSelect }: Props) {
+export function Chart({ kind, keys, series, title, coloured = false, by = "", selected = [], onSelect }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const { mode } = useMode();
   const select = useRef(onSelect);
@@ -46,6 +58,7 @@ export function Chart({ kind, keys, series, title, coloured = false, selected = 
     };
     const value = {
       type: "value",
+      splitNumber: 4,
       splitLine: { lineStyle: { color: c.line2 } },
       axisLabel: { hideOverlap: true, color: c.soft, formatter: (amount: number) => short.format(amount) },
     };
@@ -70,11 +83,13 @@ export function Chart({ kind, keys, series, title, coloured = false, selected = 
       series: series.map((item) => ({
         type: kind,
         name: item.name,
+        ...(many && by !== "" ? { itemStyle: { color: shadeOf(palette, by, item.name) } } : {}),
         data: item.values.map((amount, index) => ({
           value: amount,
           itemStyle: {
             opacity: marked.length > 0 && !marked.includes(keys[index] ?? "") ? 0.3 : 1,
-            ...(coloured && !many ? { color: palette[index % palette.length] } : {}),
+            ...(coloured && !many ? { color: shadeOf(palette, by, keys[index] ?? "") } : {}),
+            ...(many && by !== "" ? { color: shadeOf(palette, by, item.name) } : {}),
           },
         })),
         showSymbol: onSelectable(kind, select.current),
@@ -92,7 +107,7 @@ export function Chart({ kind, keys, series, title, coloured = false, selected = 
       watch.disconnect();
       chart.dispose();
     };
-  }, [kind, keys, series, mode, coloured, chosen]);
+  }, [kind, keys, series, mode, coloured, by, chosen]);
   return <div ref={host} role="img" aria-label={title} className="full-tall least-tall-150 full" />;
 }
 

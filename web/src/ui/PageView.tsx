@@ -3,7 +3,8 @@ import { useMemo, useState } from "react";
 import type { Schemas } from "../api/client";
 import { Chart } from "./Chart";
 import { type Key, laidOut, shownKey } from "./chartLines";
-import { shownValue } from "./figures";
+import { Figure } from "./Figure";
+import { type Display, rowValue } from "./figures";
 import { columnHeading } from "./fullNames";
 import { Scroll } from "./Scroll";
 import "./page-view.css";
@@ -28,20 +29,20 @@ export function PageView({ page, narrow = false, acts }: Props) {
   const figures = placed.filter(({ entry }) => entry.exhibit.kind === "figure");
   const others = placed.filter(({ entry }) => entry.exhibit.kind !== "figure");
   const shown = ({ entry, place }: { entry: Entry; place: number }) => (
-    <Framed key={place} entry={entry} place={place} measures={page.measures} acts={acts} />
+    <Framed key={place} entry={entry} place={place} measures={page.measures} columns={page.columns} acts={acts} />
   );
   return (
     <div data-testid="page" className={narrow ? "narrow" : ""}>
       {figures.length > 0 && <div className="figures">{figures.map(shown)}</div>}
       <div className="exhibits">{others.map(shown)}</div>
-      {page.exhibits.length === 0 && <p className="soft">This page has no exhibits yet.</p>}
+      {page.exhibits.length === 0 && <p className="soft">There is nothing to show on this page.</p>}
     </div>
   );
 }
 
-type FramedProps = { entry: Entry; place: number; measures: Page["measures"]; acts?: PageActs };
+type FramedProps = { entry: Entry; place: number; measures: Page["measures"]; columns?: Page["columns"]; acts?: PageActs };
 
-export function Framed({ entry, place, measures, acts }: FramedProps) {
+export function Framed({ entry, place, measures, columns, acts }: FramedProps) {
   const { exhibit } = entry;
   const [table, setTable] = useState(false);
   const available = Boolean(entry.rows ?? entry.totals);
@@ -79,13 +80,13 @@ export function Framed({ entry, place, measures, acts }: FramedProps) {
           </Dropdown>
         )}
       </div>
-      <Exhibit entry={entry} place={place} measures={measures} acts={acts} table={table && chart} />
+      <Exhibit entry={entry} place={place} measures={measures} columns={columns} acts={acts} table={table && chart} />
     </section>
   );
 }
 
-function Exhibit({ entry, place, measures, acts, table }: FramedProps & { table: boolean }) {
-  if (entry.rows) return <RowsTable rows={entry.rows} />;
+function Exhibit({ entry, place, measures, columns, acts, table }: FramedProps & { table: boolean }) {
+  if (entry.rows) return <RowsTable rows={entry.rows} columns={columns} />;
   if (!entry.totals) {
     return (
       <p className="soft">
@@ -131,7 +132,7 @@ function Amount({ value, format }: { value: unknown; format: string | null }) {
   if (value === null || value === undefined) return "–";
   return (
     <>
-      {shownValue(value, format)} {format && format !== "%" && <small>{format}</small>}
+      <Figure value={value} format={format} inside /> {format && format !== "%" && <small>{format}</small>}
     </>
   );
 }
@@ -152,6 +153,7 @@ function Bars({ entry, totals, place, measures, acts }: BarsProps) {
       series={series}
       title={exhibit.title}
       coloured={exhibit.colour !== null && exhibit.colour !== undefined && exhibit.colour === column}
+      by={exhibit.colour ?? undefined}
       selected={selected}
       onSelect={acts && ((index) => acts.select(place, column, parts[index] ?? null))}
     />
@@ -204,10 +206,10 @@ function Lines({ entry, totals, place, measures, acts }: BarsProps & { acts: Pag
                       title="rows beneath"
                       onClick={() => acts.beneath(place, line.key as Key, `${entry.exhibit.title}: ${line.key.map(shownKey).join(", ")}`)}
                     >
-                      {shownValue(value, measures[totals.measures[index] ?? ""]?.format)}
+                      <Figure value={value} format={measures[totals.measures[index] ?? ""]?.format} inside />
                     </button>
                   ) : (
-                    shownValue(value, measures[totals.measures[index] ?? ""]?.format)
+                    <Figure value={value} format={measures[totals.measures[index] ?? ""]?.format} />
                   )}
                 </td>
               ))}
@@ -248,10 +250,10 @@ function TwoWay({ totals, format, beneath }: { totals: Schemas["TotalsAnswer"]; 
                   <td key={other} className="number">
                     {beneath && value !== undefined ? (
                       <button type="button" className="plain" title="rows beneath" onClick={() => beneath([row, column])}>
-                        {shownValue(value, format)}
+                        <Figure value={value} format={format} inside />
                       </button>
                     ) : (
-                      shownValue(value, format)
+                      <Figure value={value} format={format} />
                     )}
                   </td>
                 );
@@ -264,7 +266,7 @@ function TwoWay({ totals, format, beneath }: { totals: Schemas["TotalsAnswer"]; 
   );
 }
 
-export function RowsTable({ rows }: { rows: Schemas["RowsAnswer"] }) {
+export function RowsTable({ rows, columns }: { rows: Schemas["RowsAnswer"]; columns?: Record<string, Display | null> }) {
   const numeric = rows.columns.map((_, index) => rows.rows.some((row) => typeof row[index] === "number"));
   return (
     <Scroll label="Rows">
@@ -283,7 +285,7 @@ export function RowsTable({ rows }: { rows: Schemas["RowsAnswer"] }) {
             <tr key={place}>
               {row.map((value, index) => (
                 <td key={rows.columns[index]} className={numeric[index] ? "number" : ""}>
-                  {shownValue(value)}
+                  {rowValue(value, columns?.[rows.columns[index] ?? ""])}
                 </td>
               ))}
             </tr>

@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Checkbox, Select } from "antd";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import type { ModelAnswer, Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useWorkbench } from "../state/workbench";
 import { FilterField } from "./FilterField";
-import { shownValue } from "./figures";
+import { displaysOf, rowValue } from "./figures";
 import { Letter } from "./Letter";
 import { Notice } from "./Notice";
 import { Scroll } from "./Scroll";
@@ -69,6 +69,8 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
     enabled: table !== undefined,
   });
   const rows = asked.data;
+  const displays = useMemo(() => displaysOf(tables, table?.name), [tables, table?.name]);
+  const key = table?.key ?? null;
   const focus = bench.focus;
   return (
     <>
@@ -150,12 +152,21 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
                     </td>
                   ))}
                   {row.values.map((value, index) => {
+                    const column = rows.columns[index] ?? "";
                     const states = focus > 0 ? row.states[focus - 1] : undefined;
-                    const state = focus > 0 ? (states?.[index] ?? "hidden") : "clear";
-                    const shown = focus > 0 ? row.shown[focus - 1]?.[index] : value;
+                    // The key of a row that is withheld is shown to you, so that the row can be told from others.
+                    const told = focus > 0 && !states && column === key;
+                    const state = focus > 0 && !told ? (states?.[index] ?? "hidden") : "clear";
+                    const shown = focus > 0 && !told ? row.shown[focus - 1]?.[index] : value;
                     return (
-                      <SeenCell key={rows.columns[index]} state={state} number={typeof value === "number"}>
-                        {shownValue(shown)}
+                      <SeenCell key={column} state={state} number={typeof value === "number"}>
+                        {told ? (
+                          <span className="soft" title="withheld; the key is shown to you only">
+                            {rowValue(shown, displays[column])}
+                          </span>
+                        ) : (
+                          rowValue(shown, displays[column])
+                        )}
                       </SeenCell>
                     );
                   })}
@@ -172,7 +183,11 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
           <span key={pin.key} className="row">
             <Letter place={index + 1} little />
             {rows?.refused[index] ? (
-              <span className="warn small">{rows.refused[index]?.message}</span>
+              <span className="warn small">
+                {rows.refused[index]?.code === "not_found"
+                  ? "no role of theirs opens this table, or the model"
+                  : rows.refused[index]?.message}
+              </span>
             ) : rows && !differing ? (
               <>
                 <Share visible={rows.visible[index] ?? 0} rows={rows.matching} />

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { PinnedViewer, Role, Schemas, StateName } from "../api/client";
 import { queries } from "../api/queries";
+import { useRoles } from "../state/directory";
 import { Notice } from "./Notice";
 import "./why.css";
 
@@ -66,9 +67,11 @@ export function Why({ viewer, about, edited = [], state = "draft", title }: Prop
 
 /** What one role says; at the layer of the model every role is only named. */
 function ReasonOf({ reason, plain }: { reason: Schemas["Reason"]; plain: boolean }) {
+  const roles = useRoles();
+  const label = roles.data?.roles.find((entry) => entry.role.name === reason.role)?.role.label ?? reason.role;
   return (
     <div className={`reason ${reason.passes || plain ? "" : "no"}`}>
-      <b>{reason.role}</b>
+      <b title={reason.role}>{label}</b>
       {reason.sentence !== null && reason.sentence !== undefined && <span className="soft"> sentence {reason.sentence + 1}</span>}:{" "}
       {reason.message}
       {reason.held_by.length > 0 && <div className="soft">held {reason.held_by.join("; ")}</div>}

@@ -1,19 +1,66 @@
+import type { Schemas } from "../api/client";
+
 // Made once: a format made anew for every figure takes most of the time of a long table.
 const percent = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 1 });
 const small = new Intl.NumberFormat("en-GB", { maximumSignificantDigits: 3 });
 const whole = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
 const decimals = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 2 });
 
-/** Values as people read them: figures grouped, shares in per cent, nothing for what is not there. */
+export type Display = Schemas["Display"];
+
+/** Figures as people read them: grouped, shares in per cent, at most two decimals; nothing for what is not there. */
 export function shownValue(value: unknown, format?: string | null): string {
   if (value === null || value === undefined) return "";
   if (typeof value === "number") {
     if (format === "%") return `${percent.format(100 * value)} %`;
-    if (value !== 0 && Math.abs(value) < 1) return small.format(value);
-    return (Number.isInteger(value) || Math.abs(value) >= 1000 ? whole : decimals).format(value);
+    return (value !== 0 && Math.abs(value) < 1 ? small : decimals).format(value);
   }
   if (typeof value === "boolean") return value ? "yes" : "no";
   return String(value);
+}
+
+/** The exact figure behind one that is shortened; null where nothing is left away. */
+export function exactValue(value: unknown, format?: string | null): string | null {
+  if (typeof value !== "number") return null;
+  const exact = exactly(value, true);
+  return format === "%" || exact !== shownValue(value, format) ? exact : null;
+}
+
+function exactly(value: number, grouped: boolean): string {
+  const written = String(value);
+  if (!grouped || written.includes("e")) return written;
+  const [before = "", after] = written.split(".");
+  const parted = before.replace(/\B(?=(\d{3})+$)/g, ",");
+  return after === undefined ? parted : `${parted}.${after}`;
+}
+
+/** A value of a row: exactly as it is, unless the column says how it is shown. */
+export function rowValue(value: unknown, display?: Display | null): string {
+  if (typeof value === "number") {
+    const placed = typeof display?.decimals === "number" ? value.toFixed(display.decimals) : null;
+    const text = placed === null ? exactly(value, display?.grouped ?? false) : display?.grouped ? exactlyPlaced(placed) : placed;
+    return display?.unit ? `${text} ${display.unit}` : text;
+  }
+  if (display?.day && typeof value === "string") return value.slice(0, 10);
+  return shownValue(value);
+}
+
+function exactlyPlaced(written: string): string {
+  const [before = "", after] = written.split(".");
+  const parted = before.replace(/\B(?=(\d{3})+$)/g, ",");
+  return after === undefined ? parted : `${parted}.${after}`;
+}
+
+/** How the columns of some tables are shown, by `table.column`, and those of one by their own names. */
+export function displaysOf(tables: Schemas["Table"][], own?: string | null): Record<string, Display | null | undefined> {
+  return Object.fromEntries(
+    tables.flatMap((table) =>
+      (table.columns ?? []).flatMap((column) => [
+        [`${table.name}.${column.name}`, column.display] as const,
+        ...(table.name === own ? [[column.name, column.display] as const] : []),
+      ]),
+    ),
+  );
 }
 
 /** The same, with the unit behind it. */

@@ -5,7 +5,7 @@ import { useMode } from "../state/mode";
 import { pageEdits, roleEdits, unsavedInWords } from "./unsavedEdits";
 
 /** Who is signed in, light or dark, and signing out, which asks before edits are lost. */
-export function useAccountMenu(session: Schemas["SessionAnswer"]) {
+export function useAccountMenu(session: Schemas["SessionAnswer"], changePassword: () => void) {
   const client = useQueryClient();
   const { mode, setMode } = useMode();
   const { modal } = App.useApp();
@@ -35,6 +35,7 @@ export function useAccountMenu(session: Schemas["SessionAnswer"]) {
         label: mode === "dark" ? "Light colours" : "Dark colours",
         onClick: () => setMode(mode === "dark" ? "light" : "dark"),
       },
+      { key: "password", label: "Change my password…", onClick: changePassword },
       { key: "leave", label: "Sign out", onClick: askThenLeave },
     ],
   };

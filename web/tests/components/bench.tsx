@@ -38,6 +38,7 @@ export const MODEL = {
     cubes: [],
   },
   version: 1,
+  rows: { site: 5, scope: 2 },
   reaches: { site: [], scope: [] },
   objects: ["table:site", "column:site.area", "column:site.rent", "measure:rent", "tag:money"],
 } as unknown as ModelAnswer;

@@ -30,6 +30,7 @@ function Bench({ first, seen }: BenchProps) {
       onCopy={() => undefined}
       onMove={null}
       problem={undefined}
+      redundant={null}
       attributes={[{ name: "areas", type: "text", multiple: true }] as never}
       viewerValues={() => null}
       effect={EFFECT}

@@ -153,6 +153,13 @@ def _opens(evaluator: Evaluator, role: CompiledRole, limits: list[CompiledRole],
     return any(key in role.objects.columns and all(limit.objects and key in limit.objects.columns for limit in same_model) for key in tagged)
 
 
+def redundant_sentences(evaluator: Evaluator, role: str) -> list[Finding]:
+    """The sentences of one role that take nothing away, such as the same filter given twice; paths begin at the role."""
+    compiled = evaluator.roles[role]
+    held_by = [viewer for viewer in evaluator.everyone() if viewer.enabled and role in viewer.held]
+    return [] if compiled.role.model is None else list(_redundant(evaluator, compiled, held_by, role))
+
+
 def _redundant(evaluator: Evaluator, compiled: CompiledRole, held_by: list[Viewer], path: str) -> Iterator[Finding]:
     """Sentences about rows that are written twice, or without which every holder sees the same."""
     role: Role = compiled.role

@@ -58,7 +58,7 @@ def _literals(data: ModelData, condition: tree.Node, path: str) -> Iterator[Find
         if isinstance(node, tree.Comparison) and node.operator in ("=", "<>"):
             pairs = [(node.left, node.right), (node.right, node.left)]
         elif isinstance(node, tree.IsIn):
-            pairs = [(node.operand, item) for item in node.items]
+            pairs = [(node.operand, item) for item in (*node.items, *node.exact)]
         for column, literal in pairs:
             if isinstance(column, tree.ColumnRef) and isinstance(literal, tree.Literal) and literal.value is not None:
                 yield from _missing(data, (column.table, column.column), [literal.value], path, "The condition")

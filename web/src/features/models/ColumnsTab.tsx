@@ -1,4 +1,4 @@
-import { Button, Checkbox, Input, Popover, Select } from "antd";
+import { AutoComplete, Button, Checkbox, Input, Popover, Select } from "antd";
 import { useState } from "react";
 import { NavLink } from "react-router-dom";
 import type { Model, ModelShare, Schemas } from "../../api/client";
@@ -6,7 +6,9 @@ import { plural } from "../../ui/figures";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
 import { DerivedEditor } from "./DerivedEditor";
+import { HideInRole } from "./HideInRole";
 import { MappingEditor } from "./MappingEditor";
+import { ShownAs } from "./ShownAs";
 import type { ModelEdits } from "./useModelEdits";
 import { withTable } from "./withTable";
 
@@ -58,6 +60,14 @@ export function ColumnsTab({
   const [open, setOpen] = useState<string | null>(null);
   const [adding, setAdding] = useState<"derived" | "mapping" | null>(null);
   const [tag, setTag] = useState("");
+  const [folder, setFolder] = useState("");
+  const folders = [
+    ...new Set(
+      [...(model.tables ?? []), ...(model.measures ?? []), ...(model.tables ?? []).flatMap((item) => item.columns ?? [])].flatMap((item) =>
+        item.folder ? [item.folder] : [],
+      ),
+    ),
+  ].sort();
   const columns = table.columns ?? [];
   const absent = new Set(share?.tables.find((item) => item.table === table.name)?.absent_columns ?? []);
   const tableAbsent = share !== null && (share.tables.find((item) => item.table === table.name)?.visible ?? null) === null;
@@ -122,6 +132,39 @@ export function ColumnsTab({
                   </Button>
                 ),
               )}
+              <Popover
+                trigger="click"
+                content={
+                  <div className="row">
+                    <AutoComplete
+                      aria-label="Folder"
+                      placeholder="a folder; empty takes out of it"
+                      className="wide-200"
+                      value={folder}
+                      onChange={setFolder}
+                      options={folders.map((name) => ({ value: name }))}
+                    />
+                    <Button
+                      type="primary"
+                      onClick={() =>
+                        void bulk(folder.trim() ? `into the folder ${folder.trim()}` : "out of the folder", (column) => ({
+                          ...column,
+                          folder: folder.trim() || null,
+                        }))
+                      }
+                    >
+                      {folder.trim() ? "Put into it" : "Take out"}
+                    </Button>
+                  </div>
+                }
+              >
+                <Button size="small">Folder…</Button>
+              </Popover>
+              <HideInRole
+                model={model.name}
+                objects={selected.map((name) => `column:${table.name}.${name}`)}
+                what={plural(selected.length, "column")}
+              />
               <Button size="small" onClick={() => void bulk("quarantine cleared", (column) => ({ ...column, quarantine: false }))}>
                 Clear quarantine
               </Button>
@@ -220,7 +263,10 @@ export function ColumnsTab({
                   <td>{held && <Distribution profile={held} />}</td>
                   <td className="number">{held ? count(held.distinct) : ""}</td>
                   <td className="number">{held ? count(held.blank) : ""}</td>
-                  <td className="small">{(column.tags ?? []).join(", ")}</td>
+                  <td className="small">
+                    {(column.tags ?? []).join(", ")}
+                    {column.folder && <span className="soft"> in {column.folder}</span>}
+                  </td>
                   <td className="small touched">
                     {touched.map((item, index) => (
                       <span key={item.role}>
@@ -330,6 +376,16 @@ function ColumnDetail({
             value={about}
             onChange={(event) => setAbout(event.target.value)}
           />
+          {(column.type === "number" || column.type === "integer" || column.type === "timestamp") && (
+            <ShownAs
+              column={column}
+              save={(display) =>
+                void edits.save(`how ${column.name} is shown`, (document) =>
+                  withColumns(document, table.name, [column.name], (item) => ({ ...item, display })),
+                )
+              }
+            />
+          )}
           <div className="row">
             <Button
               size="small"

@@ -4,7 +4,7 @@ import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { focusedViewer, useWorkbench } from "../../state/workbench";
-import { shownValue } from "../../ui/figures";
+import { rowValue, shownValue } from "../../ui/figures";
 import { columnHeading } from "../../ui/fullNames";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
@@ -306,7 +306,7 @@ function Beneath({ model, table, title, where, close }: { model: Model; table: s
                           key={rows.columns[place]}
                           className={`${state === "hidden" ? "hid" : ""} ${typeof value === "number" ? "number" : ""}`}
                         >
-                          {state === "masked" ? <span className="msk">{shownValue(value)}</span> : shownValue(value)}
+                          {state === "masked" ? <span className="msk">{rowValue(value)}</span> : rowValue(value)}
                         </td>
                       );
                     })}

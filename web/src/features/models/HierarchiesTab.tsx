@@ -17,6 +17,7 @@ export function HierarchiesTab({ model, table, edits, editable }: { model: Model
   const own = (model.hierarchies ?? []).filter((item) => item.table === table.name);
   const [open, setOpen] = useState<string | null>(own[0]?.name ?? null);
   const [adding, setAdding] = useState(false);
+  const [editing, setEditing] = useState<string | null>(null);
   const columns = (table.alias_of ? (model.tables ?? []).find((item) => item.name === table.alias_of) : table)?.columns ?? [];
   return (
     <div>
@@ -40,6 +41,11 @@ export function HierarchiesTab({ model, table, edits, editable }: { model: Model
             <span className="soft">{item.levels ? item.levels.join(" › ") : `${item.key} under ${item.parent}`}</span>
             <span className="grow" />
             {editable && (
+              <button type="button" className="textlink" onClick={() => setEditing(editing === item.name ? null : item.name)}>
+                edit
+              </button>
+            )}
+            {editable && (
               <button
                 type="button"
                 className="textlink warn"
@@ -54,12 +60,29 @@ export function HierarchiesTab({ model, table, edits, editable }: { model: Model
               </button>
             )}
           </div>
+          {editing === item.name && (
+            <HierarchyForm
+              table={table.name}
+              columns={columns.map((column) => column.name)}
+              tableKey={table.key ?? null}
+              taken={(model.hierarchies ?? []).map((other) => other.name).filter((name) => name !== item.name)}
+              start={item}
+              close={() => setEditing(null)}
+              add={async (made) => {
+                const saved = await edits.save(`hierarchy ${made.label ?? made.name}`, (document) => ({
+                  ...document,
+                  hierarchies: (document.hierarchies ?? []).map((other) => (other.name === item.name ? made : other)),
+                }));
+                if (saved) setEditing(null);
+              }}
+            />
+          )}
           {open === item.name && <Members model={model.name} hierarchy={item.name} />}
         </div>
       ))}
       {editable &&
         (adding ? (
-          <NewHierarchy
+          <HierarchyForm
             table={table.name}
             columns={columns.map((column) => column.name)}
             tableKey={table.key ?? null}
@@ -109,11 +132,13 @@ function Members({ model, hierarchy }: { model: string; hierarchy: string }) {
   );
 }
 
-function NewHierarchy({
+/** A new hierarchy, or one that is changed; a name that roles and cubes refer to stays, what people call it changes. */
+function HierarchyForm({
   table,
   columns,
   tableKey,
   taken,
+  start,
   close,
   add,
 }: {
@@ -121,13 +146,15 @@ function NewHierarchy({
   columns: string[];
   tableKey: string | null;
   taken: string[];
+  start?: Hierarchy;
   close: () => void;
   add: (made: Hierarchy) => void;
 }) {
-  const [name, setName] = useState("");
-  const [kind, setKind] = useState<"levels" | "parent">("levels");
-  const [levels, setLevels] = useState<string[]>([]);
-  const [parent, setParent] = useState<string | null>(null);
+  const [name, setName] = useState(start?.name ?? "");
+  const [label, setLabel] = useState(start?.label ?? "");
+  const [kind, setKind] = useState<"levels" | "parent">(start && !start.levels ? "parent" : "levels");
+  const [levels, setLevels] = useState<string[]>(start?.levels ?? []);
+  const [parent, setParent] = useState<string | null>(start?.parent ?? null);
   const fault = taken.includes(name.trim()) ? `There is a hierarchy ${name} already.` : null;
   const ready =
     name.trim() !== "" && !fault && !/[./]/.test(name) && (kind === "levels" ? levels.length > 0 : parent !== null && tableKey !== null);
@@ -135,7 +162,21 @@ function NewHierarchy({
     <div className="adding">
       <div className="row wrap fields">
         <label htmlFor="hierarchy-name">Name</label>
-        <Input id="hierarchy-name" className="mono wide-180" value={name} onChange={(event) => setName(event.target.value)} />
+        <Input
+          id="hierarchy-name"
+          className="mono wide-180"
+          value={name}
+          disabled={start !== undefined}
+          title={start ? "roles and cubes refer to it by this name" : undefined}
+          onChange={(event) => setName(event.target.value)}
+        />
+        <Input
+          aria-label="What people call it"
+          placeholder="what people call it"
+          className="wide-180"
+          value={label}
+          onChange={(event) => setLabel(event.target.value)}
+        />
         <Radio.Group
           value={kind}
           onChange={(event) => setKind(event.target.value)}
@@ -179,7 +220,13 @@ function NewHierarchy({
           size="small"
           disabled={!ready}
           onClick={() =>
-            add(kind === "levels" ? { name: name.trim(), table, levels } : { name: name.trim(), table, key: tableKey, parent })
+            add({
+              ...(start ?? {}),
+              name: name.trim(),
+              table,
+              label: label.trim() || null,
+              ...(kind === "levels" ? { levels, key: null, parent: null } : { levels: null, key: tableKey, parent }),
+            })
           }
         >
           Save in the draft
@@ -189,6 +236,12 @@ function NewHierarchy({
         </Button>
       </div>
       {fault && <p className="warn small">{fault}</p>}
+      {kind === "levels" && (
+        <p className="soft small">
+          Is a coarser level missing? Give members parents: on the tab Columns, “+ group values” makes a column that groups the values of
+          another, and it can stand above it here.
+        </p>
+      )}
     </div>
   );
 }

@@ -360,7 +360,11 @@ function Cell({
         <div className={`small fault ${fault.careful ? "careful" : "warn"}`}>
           {fault.message}{" "}
           {fault.nearest && !disabled && (
-            <button type="button" className="textlink" onClick={() => finish(replaced(now, fault.nearest ?? "", means?.separator ?? null))}>
+            <button
+              type="button"
+              className="textlink"
+              onClick={() => finish(replaced(now, fault.part, fault.nearest ?? "", means?.separator ?? null))}
+            >
               use {fault.nearest}
             </button>
           )}

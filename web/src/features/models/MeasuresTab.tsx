@@ -79,6 +79,7 @@ function MeasureEditor({
   const [label, setLabel] = useState(measure?.label ?? "");
   const [format, setFormat] = useState(measure?.format ?? "");
   const [tags, setTags] = useState((measure?.tags ?? []).join(", "));
+  const [folder, setFolder] = useState(measure?.folder ?? "");
   const [expression, setExpression] = useState(measure?.expression ?? "");
   const words = useVocabulary();
   const tried = useExpressionTry(model.name, table.name, measure?.name ?? null, expression, "measure");
@@ -94,6 +95,7 @@ function MeasureEditor({
       label: label.trim() || null,
       expression: expression.trim(),
       format: format.trim() || null,
+      folder: folder.trim() || null,
       tags: tags
         .split(",")
         .map((tag) => tag.trim())
@@ -149,6 +151,8 @@ function MeasureEditor({
         />
         <label htmlFor="measure-tags">Tags</label>
         <Input id="measure-tags" className="wide-120" value={tags} onChange={(event) => setTags(event.target.value)} />
+        <label htmlFor="measure-folder">Folder</label>
+        <Input id="measure-folder" className="wide-120" value={folder} onChange={(event) => setFolder(event.target.value)} />
       </div>
       {taken && <p className="warn">There is a measure {name} already.</p>}
       <ConditionEditor

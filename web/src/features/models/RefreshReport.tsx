@@ -138,7 +138,8 @@ export function RefreshReport({ staged }: { staged: Staged }) {
           ))}
         </div>
       </div>
-      <h3>Who gains and who loses, live, if it is accepted</h3>
+      <h3>Who gains and who loses, {staged.compared === "live" ? "live" : "in the draft"}, if it is accepted</h3>
+      {staged.compared === "draft" && <p className="soft small">Nobody sees this table yet: it is not in the live release.</p>}
       <Impact viewers={report.viewers} />
       {report.people > report.viewers.length && (
         <p className="soft small">and {plural(report.people - report.viewers.length, "more person", "more people")}</p>

@@ -50,6 +50,7 @@ export function SettingsTab({
       withTable(document, table.name, (item) => ({
         ...item,
         label: nullable(draft.label),
+        folder: nullable(draft.folder),
         about: nullable(draft.about),
         keeper: nullable(draft.keeper),
         key: draft.key ?? null,
@@ -106,6 +107,14 @@ export function SettingsTab({
         disabled={!editable}
         value={draft.tags ?? []}
         onChange={(tags) => set({ tags })}
+      />
+      <label htmlFor="set-folder">Folder</label>
+      <Input
+        id="set-folder"
+        disabled={!editable}
+        placeholder="roles can hide or show all of a folder"
+        value={draft.folder ?? ""}
+        onChange={(event) => set({ folder: event.target.value })}
       />
       <span>Quarantine</span>
       <span className="row">

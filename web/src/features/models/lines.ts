@@ -48,10 +48,9 @@ export function pastedLines(
   };
 }
 
-/** The text with the nearest known value in the place of the one it is close to. */
-export function replaced(text: string, nearest: string, separator: string | null): string {
-  if (!separator) return nearest;
+/** The text with the nearest known value in the place of the item that is wrong. */
+export function replaced(text: string, wrong: string | null | undefined, nearest: string, separator: string | null): string {
+  if (!separator || !wrong) return nearest;
   const parts = text.split(separator).map((part) => part.trim());
-  const close = parts.findIndex((part) => part.toLowerCase().slice(0, 3) === nearest.toLowerCase().slice(0, 3) && part !== nearest);
-  return parts.map((part, index) => (index === close ? nearest : part)).join(`${separator} `);
+  return parts.map((part) => (part === wrong ? nearest : part)).join(`${separator} `);
 }

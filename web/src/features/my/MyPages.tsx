@@ -2,10 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { App, Button, Drawer, Dropdown } from "antd";
 import { useEffect, useState } from "react";
 import { Link, NavLink, useParams } from "react-router-dom";
-import { ApiError, type Schemas } from "../../api/client";
+import { ApiError, nameInAddress, type Schemas } from "../../api/client";
 import { saveFile } from "../../api/download";
 import { queries } from "../../api/queries";
 import { Brand } from "../../ui/Brand";
+import { ChangePassword } from "../../ui/ChangePassword";
 import type { Key } from "../../ui/chartLines";
 import { Empty, Notice } from "../../ui/Notice";
 import { PageFilters, withSelected } from "../../ui/PageFilters";
@@ -19,7 +20,8 @@ const MOST_ROWS = 200;
 /** What a viewer may open, as it really is for them. No word about what is withheld. */
 export default function MyPages({ session }: { session: Schemas["SessionAnswer"] }) {
   const { page: wanted } = useParams();
-  const menu = useAccountMenu(session);
+  const [changing, setChanging] = useState(false);
+  const menu = useAccountMenu(session, () => setChanging(true));
   const mine = useQuery(queries.myPages());
   const first = mine.data?.shelves[0]?.pages[0];
   useOpenFirst("/my", first?.name);
@@ -30,6 +32,7 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
         <span className="soft cut">{session.workspace}</span>
         <span className="grow" />
         {session.account?.administrator && <Link to="/roles">Back to the workspace</Link>}
+        {changing && <ChangePassword close={() => setChanging(false)} />}
         <Dropdown menu={menu} trigger={["click"]}>
           <Button aria-label={`Account ${session.account?.name ?? ""}`}>{session.account?.name}</Button>
         </Dropdown>
@@ -89,7 +92,7 @@ function MyPage({ name, account }: { name: string; account: string }) {
   }, [forgotten]);
   const save = (exhibit: number, format: "csv" | "xlsx", key: Key = [], rows = false) =>
     saveFile(
-      `/api/my/pages/${encodeURIComponent(name)}/export`,
+      `/api/my/pages/${nameInAddress(name)}/export`,
       { exhibit, format, key, filters, beneath: rows, limit: 100_000 },
       `${name}.${format}`,
     ).catch((error: Error) => message.error(error.message));
@@ -111,6 +114,7 @@ function MyPage({ name, account }: { name: string; account: string }) {
       {beneath && (
         <Beneath
           page={name}
+          columns={page.data.columns}
           asked={{ exhibit: beneath.exhibit, key: beneath.key, filters, limit: MOST_ROWS, offset: 0, beneath: true }}
           title={beneath.title}
           save={page.data.may_export ? (format) => save(beneath.exhibit, format, beneath.key, true) : undefined}
@@ -122,6 +126,7 @@ function MyPage({ name, account }: { name: string; account: string }) {
 }
 
 type BeneathProps = {
+  columns: Schemas["PageAnswer"]["columns"];
   page: string;
   asked: Schemas["BeneathRequest"];
   title: string;
@@ -129,7 +134,7 @@ type BeneathProps = {
   close: () => void;
 };
 
-function Beneath({ page, asked, title, save, close }: BeneathProps) {
+function Beneath({ page, columns, asked, title, save, close }: BeneathProps) {
   const rows = useQuery(queries.myBeneath(page, asked));
   return (
     <Drawer
@@ -155,7 +160,7 @@ function Beneath({ page, asked, title, save, close }: BeneathProps) {
     >
       {rows.isError && <Notice kind="bad">{rows.error.message}</Notice>}
       {rows.isPending && <p className="soft">Listing the rows…</p>}
-      {rows.data && <RowsTable rows={rows.data} />}
+      {rows.data && <RowsTable rows={rows.data} columns={columns} />}
     </Drawer>
   );
 }

@@ -30,7 +30,7 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
     () => subjectsOf(model, exhibit.kind === "list" ? [exhibit.table ?? ""] : tables),
     [model, exhibit.kind, exhibit.table, tables],
   );
-  const options = subjects.map((item) => ({ value: subjectKey(item), label: `${item.table} › ${item.column}` }));
+  const options = subjects.map((item) => ({ value: subjectKey(item), label: `${item.table}.${item.column}` }));
   const set = (change: Partial<Exhibit>) => onChange({ ...exhibit, ...change });
   const by = exhibit.by ?? [];
   const chart = exhibit.kind === "bar" || exhibit.kind === "line";
@@ -160,6 +160,16 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
         <Radio.Button value={1}>a third</Radio.Button>
         <Radio.Button value={2}>two thirds</Radio.Button>
         <Radio.Button value={3}>whole</Radio.Button>
+      </Radio.Group>
+      <span>To whom it is absent</span>
+      <Radio.Group
+        size="small"
+        aria-label="Where a reader may not see it"
+        value={exhibit.absent ?? "close"}
+        onChange={(event) => set({ absent: event.target.value as "close" | "keep" })}
+      >
+        <Radio.Button value="close">the page closes up</Radio.Button>
+        <Radio.Button value="keep">its place stays, “not available”</Radio.Button>
       </Radio.Group>
       {filtered ? (
         <div className="wide">

@@ -14,7 +14,19 @@ type Page = Schemas["Page"];
 
 /** Whether a pages sentence can be about a page: by name, by shelf, or about any. */
 export function isAbout(pages: NonNullable<Sentence["pages"]>, page: Page): boolean {
-  return !pages.on || pages.on.includes(`page:${page.name}`) || pages.on.includes(`shelf:${page.shelf}`);
+  const named = !pages.on || pages.on.includes(`page:${page.name}`) || pages.on.includes(`shelf:${page.shelf}`);
+  return named && !cannotBe(pages.where ?? "", page);
+}
+
+/** Whether a condition asks for something the page is not, whoever looks: a plain comparison of its name, shelf, owner or tags, joined by AND. */
+function cannotBe(where: string, page: Page): boolean {
+  if (/\bOR\b|\bNOT\b|\(/i.test(where)) return false;
+  return where.split(/\bAND\b/i).some((clause) => {
+    const tag = clause.match(/^\s*'([^']*)'\s+IN\s+page\.tags\s*$/i)?.[1];
+    if (tag !== undefined) return !(page.tags ?? []).includes(tag);
+    const [, what, value] = clause.match(/^\s*page\.(name|shelf|owner)\s*=\s*'([^']*)'\s*$/i) ?? [];
+    return what !== undefined && (page[what.toLowerCase() as "name" | "shelf" | "owner"] ?? null) !== value;
+  });
 }
 
 type Props = { entry: Schemas["PageEntry"]; edits: RoleEdits; editable: boolean };

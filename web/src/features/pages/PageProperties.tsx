@@ -73,7 +73,7 @@ export function PageProperties({ page, model, shelves, onChange }: Props) {
         value={page.filters ?? []}
         onChange={(filters) => set({ filters })}
         optionFilterProp="label"
-        options={columns.map((name) => ({ value: name, label: name.replace(".", " › ") }))}
+        options={columns.map((name) => ({ value: name, label: name }))}
       />
       <label htmlFor="page-about">What it is for</label>
       <Input.TextArea

@@ -2,7 +2,7 @@ import { Button, Input, Modal, Select, Switch } from "antd";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import type { PeopleData } from "../../state/directory";
-import { Empty } from "../../ui/Notice";
+import { Empty, Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import type { Asked, Value } from "./acts";
 import { ValueField } from "./ValueField";
@@ -236,6 +236,18 @@ function Editor({
         onChange={(shown_to) => set({ shown_to })}
         options={SHOWN as { value: "everyone"; label: string }[]}
       />
+      {definition?.shown_to === "nobody" && draft.shown_to !== "nobody" && (
+        <>
+          <span />
+          <Notice kind="careful">Secret values are never opened to anyone: every value set for it now is cleared.</Notice>
+        </>
+      )}
+      {definition && definition.shown_to !== "nobody" && draft.shown_to === "nobody" && (
+        <>
+          <span />
+          <p className="soft small">Its values are sealed now, and never shown again, not even to you.</p>
+        </>
+      )}
       <span />
       <div className="row">
         <Button type="primary" disabled={!ready} onClick={() => save(made)}>

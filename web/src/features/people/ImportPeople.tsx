@@ -23,6 +23,7 @@ export default function ImportPeople({ people, close }: { people: PeopleData; cl
   const [chosen, setChosen] = useState<Record<string, number | null>>({});
   const [report, setReport] = useState<Report | null>(null);
   const [leaveOut, setLeaveOut] = useState(false);
+  const [addGroups, setAddGroups] = useState(false);
   const [only, setOnly] = useState<"all" | "refused" | "changing">("all");
   const source = sources[0];
   const headers = source?.grid.headers ?? [];
@@ -44,6 +45,7 @@ export default function ImportPeople({ people, close }: { people: PeopleData; cl
           kind,
           columns,
           leave_out_refused: leaveOut,
+          add_groups: addGroups,
         },
       }),
     );
@@ -189,6 +191,23 @@ export default function ImportPeople({ people, close }: { people: PeopleData; cl
             </table>
             {rows.length > 300 && <p className="soft small pad">and {rows.length - 300} more rows</p>}
           </Scroll>
+          {(report.unknown_groups ?? []).length > 0 && (
+            <Notice kind="careful">
+              Not here yet: {report.unknown_groups.slice(0, 12).join(", ")}
+              {report.unknown_groups.length > 12 && " …"}.{" "}
+              <button
+                type="button"
+                className="textlink"
+                onClick={() => {
+                  setAddGroups(true);
+                  setReport(null);
+                }}
+              >
+                Add {plural(report.unknown_groups.length, "group")} with the file
+              </button>{" "}
+              and try every row again. A new group holds no role.
+            </Notice>
+          )}
           {report.refused > 0 && (
             <p className="above-8">
               <Checkbox checked={leaveOut} onChange={(event) => setLeaveOut(event.target.checked)}>

@@ -55,6 +55,13 @@ export function PersonCard({
       message.error((error as Error).message);
     }
   };
+  const appoint = () =>
+    ask({
+      title: person.administrator
+        ? `${person.name} no longer administers this workspace?`
+        : `Let ${person.name} administer this workspace?`,
+      act: { appoint: { login, administrator: !person.administrator } },
+    });
   const takeAway = (role: Card["roles"][number], key: number) =>
     ask({
       title: `Take ${role.label} away from ${person.name}?`,
@@ -94,9 +101,14 @@ export function PersonCard({
                 label: person.can_sign_in ? "Link for a new password" : "Link for the first sign-in",
                 disabled: person.kind !== "person" || !person.enabled,
               },
+              {
+                key: "appoint",
+                label: person.administrator ? "No longer administer this workspace…" : "Let administer this workspace…",
+                disabled: !person.administrator && (person.kind !== "person" || !person.enabled),
+              },
               { key: "delete", label: "Delete…", danger: true },
             ],
-            onClick: ({ key }) => (key === "link" ? void invite() : setDoing(key as "edit")),
+            onClick: ({ key }) => (key === "link" ? void invite() : key === "appoint" ? appoint() : setDoing(key as "edit")),
           }}
         >
           <Button size="small" aria-label="What to do with this person">
@@ -112,7 +124,8 @@ export function PersonCard({
         />
       </div>
       <p className="soft">
-        {organization ?? "no organization"} {person.email && `· ${person.email}`} {person.kind === "service" && "· service account"}
+        {organization ?? "no organization"} {person.email && `· ${person.email}`} {person.kind === "service" && "· service account"}{" "}
+        {person.administrator && "· administers this workspace"}
       </p>
       {person.about && <p>{person.about}</p>}
       {person.keeper && <p className="soft small">kept by {person.keeper}</p>}

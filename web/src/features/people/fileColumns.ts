@@ -26,13 +26,16 @@ export const FIELDS: Record<Kind, [string, string][]> = {
 };
 
 const ALIKE: Record<string, string[]> = {
-  login: ["login", "user", "username", "user_name", "account", "user_id"],
-  name: ["name", "full_name", "display_name", "group", "group_name"],
-  email: ["email", "e_mail", "mail", "mail_address"],
-  organization: ["organization", "organisation", "company", "unit"],
-  groups: ["groups", "group", "member_of"],
-  users: ["users", "members", "logins"],
-  enabled: ["enabled", "active"],
+  login: ["login", "login_name", "user", "username", "user_name", "userid", "user_id", "account", "account_name", "sign_in", "upn"],
+  name: ["name", "full_name", "fullname", "display_name", "displayname", "person", "employee", "employee_name", "group", "group_name"],
+  email: ["email", "e_mail", "mail", "mail_address", "email_address", "e_mail_address"],
+  organization: ["organization", "organisation", "company", "unit", "department", "division", "org"],
+  groups: ["groups", "group", "member_of", "memberof", "teams", "team", "roles"],
+  users: ["users", "members", "logins", "people"],
+  enabled: ["enabled", "active", "status", "state", "account_status"],
+  kind: ["kind", "type", "account_type"],
+  about: ["about", "description", "note", "notes", "comment", "title", "job_title"],
+  keeper: ["keeper", "owner", "manager"],
 };
 
 const plain = (text: string) =>

@@ -1,13 +1,13 @@
 import { Button, Select } from "antd";
 import { useState } from "react";
-import { ApiError, type ModelAnswer, type Role, type RoleEntry, type Schemas } from "../../api/client";
+import { ApiError, type ModelAnswer, type PinnedViewer, type Role, type RoleEntry, type Schemas } from "../../api/client";
 import { usePeople, useRoles } from "../../state/directory";
 import { useWorkbench } from "../../state/workbench";
 import { columnText, columnType, literal } from "../../ui/conditions/clauses";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
 import { count, Share } from "../../ui/Share";
-import { decidedTable } from "../../ui/sentences/sentence";
+import { decidedTable, unfinished } from "../../ui/sentences/sentence";
 import { type About, Why } from "../../ui/Why";
 import { EffectObjects } from "./EffectObjects";
 import { EffectPage } from "./EffectPage";
@@ -40,6 +40,7 @@ export function EffectPanel(props: Props) {
   const { model, entry, role, dirty, mode, setMode, table, setTable, tab, setTab, effect } = props;
   const bench = useWorkbench();
   const people = usePeople();
+  const roles = useRoles();
   const pin = bench.pins[bench.focus - 1] ?? bench.pins[0];
   const at = pin ? bench.pins.indexOf(pin) : 0;
   const [together, setTogether] = useState(false);
@@ -87,6 +88,9 @@ export function EffectPanel(props: Props) {
   const shown = answer?.after?.shares[at] ?? before;
   const refused = shown?.refused;
   const decided = (role.sentences ?? []).map((sentence) => decidedTable(sentence, model)).filter((name) => name !== null);
+  const missing = (role.sentences ?? []).map(unfinished).find((item) => item !== null) ?? null;
+  const elsewhere = rolesElsewhere(pin.viewer, roles.data?.roles ?? [], model?.document.name);
+  const unset = attributesMissing(pin.viewer, role);
   const viewer = viewersFor([pin.viewer], mode, entry.role.name)[0] ?? pin.viewer;
   const everything = typeof viewer === "object" && "all_data" in viewer;
   const askRow = (row: string | number, title: string) => {
@@ -105,6 +109,7 @@ export function EffectPanel(props: Props) {
       {effect.isError && (
         <Notice kind="bad">{effect.error instanceof ApiError ? effect.error.message : "The effect could not be worked out."}</Notice>
       )}
+      {missing && <Notice>Left out here until it is finished: {missing}</Notice>}
       {answer && answer.problems.length > 0 && <Notice kind="careful">The edit does not check out yet; shown is the saved draft.</Notice>}
       {mode === "all" && answer && !(answer.held_by[at] ?? false) && (
         <Notice kind="careful">
@@ -117,10 +122,14 @@ export function EffectPanel(props: Props) {
       )}
       {refused && (
         <Notice kind="careful">
-          {mode === "alone" && role.kind === "limit" ? "A limit opens nothing on its own. Look with all roles held." : refused.message}
+          {mode === "alone" && role.kind === "limit"
+            ? "A limit opens nothing on its own. Look with all roles held."
+            : elsewhere
+              ? `${pin.title} is pinned with ${elsewhere}, which is of another model. Nothing of this model is opened by it.`
+              : refused.message}
         </Notice>
       )}
-      {shown && !refused && <NothingLeft share={shown} before={before ?? null} decided={decided} />}
+      {shown && !refused && <NothingLeft share={shown} before={before ?? null} decided={decided} unset={unset} />}
       {bench.pins.length > 1 && (
         <div className="row small">
           <button type="button" className="textlink" aria-pressed={together} onClick={() => setTogether(!together)}>
@@ -173,7 +182,15 @@ export function EffectPanel(props: Props) {
             />
           )}
           {tab === "totals" && model && (
-            <EffectTotals model={model} answer={answer} at={at} choice={props.totals} choose={props.setTotals} />
+            <EffectTotals
+              model={model}
+              answer={answer}
+              at={at}
+              choice={props.totals}
+              choose={props.setTotals}
+              viewer={{ title: pin.title, viewer }}
+              role={{ ...role, name: entry.role.name }}
+            />
           )}
           {tab === "page" && <EffectPage viewer={viewer} role={role} />}
           {tab === "objects" && <EffectObjects share={shown} before={before} model={model} effect={answer} />}
@@ -216,13 +233,23 @@ function NothingLeft({
   share,
   before,
   decided,
+  unset,
 }: {
   share: Schemas["ModelShare"];
   before: Schemas["ModelShare"] | null;
   decided: string[];
+  /** Attributes the role reads and the viewer cannot have, being nobody. */
+  unset: string[];
 }) {
   const some = share.tables.some((item) => item.rows > 0 && (item.visible ?? 0) > 0);
   if (share.tables.length === 0) return null;
+  if (!some && unset.length > 0)
+    return (
+      <Notice kind="careful">
+        A role on its own has no attributes, and this one reads {unset.map((name) => `viewer.${name}`).join(", ")}: not set, it opens no
+        row. Pin somebody who has a value.
+      </Notice>
+    );
   if (!some)
     return (
       <Notice kind="careful">
@@ -239,6 +266,29 @@ function NothingLeft({
     </Notice>
   );
 }
+
+/** The roles a viewer is pinned with that are of another model than the one being looked at; null where some are of it. */
+function rolesElsewhere(pinned: PinnedViewer, entries: RoleEntry[], model: string | undefined): string | null {
+  const only =
+    typeof pinned === "string" || "all_data" in pinned ? null : "imagine" in pinned ? pinned.imagine.only_roles : pinned.only_roles;
+  const named = entries.filter((entry) => only?.includes(entry.role.name));
+  if (named.length === 0 || named.some((entry) => entry.role.model === model)) return null;
+  return named.map((entry) => entry.role.label ?? entry.role.name).join(", ");
+}
+
+/** The attributes a role reads, where the viewer is an imagined one that has none. */
+function attributesMissing(pinned: PinnedViewer, role: Role): string[] {
+  if (typeof pinned === "string" || !("imagine" in pinned)) return [];
+  const has = Object.keys(pinned.imagine.attributes ?? {});
+  const text = JSON.stringify(role.sentences ?? []);
+  const read = [...text.matchAll(/viewer\.([a-z_]\w*)/gi), ...text.matchAll(/"(?:viewer|attribute)":"(\w+)"/g)].map(
+    (match) => match[1] ?? "",
+  );
+  return [...new Set(read)].filter((name) => !OWN_NAMES.has(name) && !has.includes(name));
+}
+
+/** What every viewer has without an attribute. */
+const OWN_NAMES = new Set(["login", "name", "email", "mail_domain", "organization", "organizations", "branch", "groups", "roles"]);
 
 type SharesProps = {
   shown: Schemas["ModelShare"];

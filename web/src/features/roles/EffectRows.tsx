@@ -1,6 +1,6 @@
-import { memo, useCallback, useRef } from "react";
+import { memo, useCallback, useMemo, useRef } from "react";
 import type { ModelAnswer } from "../../api/client";
-import { shownValue } from "../../ui/figures";
+import { displaysOf, rowValue } from "../../ui/figures";
 import { Scroll } from "../../ui/Scroll";
 import { SeenCell } from "../../ui/SeenCell";
 import type { EffectAnswer } from "../../ui/sentences/sentence";
@@ -28,6 +28,7 @@ export function EffectRows({ model, answer, table, at, ask, who }: Props) {
     else who?.(column, value, `${table} ${String(value)}`);
   }, []);
   const before = answer.before.rows;
+  const displays = useMemo(() => displaysOf(model?.document.tables ?? [], table), [model, table]);
   const after = answer.after?.rows ?? before;
   if (!before || !after || !table) return null;
   const shape = model?.document.tables?.find((item) => item.name === table);
@@ -54,6 +55,7 @@ export function EffectRows({ model, answer, table, at, ask, who }: Props) {
               <Line
                 key={place}
                 columns={columns}
+                displays={displays}
                 keyAt={keyAt}
                 keyName={after.columns[keyAt] ?? ""}
                 values={row.values}
@@ -81,6 +83,7 @@ export function EffectRows({ model, answer, table, at, ask, who }: Props) {
 type State = NonNullable<NonNullable<EffectAnswer["before"]["rows"]>["rows"][number]["states"][number]>[number];
 type LineProps = {
   columns: string[];
+  displays: ReturnType<typeof displaysOf>;
   /** Where the key stands among the values, -1 where there is none; it need not be among the columns drawn. */
   keyAt: number;
   keyName: string;
@@ -97,7 +100,7 @@ type LineProps = {
 
 /** One row; drawn anew only where it changed, so that a keystroke does not draw hundreds of rows. */
 const Line = memo(
-  function Line({ columns, keyAt, keyName, row, values, states, had, shown, act, whoToo }: LineProps) {
+  function Line({ columns, displays, keyAt, keyName, row, values, states, had, shown, act, whoToo }: LineProps) {
     const change = had && !states ? "lost" : !had && states ? "gained" : "";
     const key = (keyAt >= 0 ? values[keyAt] : row) as string | number;
     return (
@@ -110,7 +113,7 @@ const Line = memo(
           const state = withheld ? "hidden" : (states?.[index] ?? "clear");
           return (
             <SeenCell key={column} state={state} number={typeof values[index] === "number"}>
-              {shownValue(states === null ? values[index] : shown?.[index])}
+              {rowValue(states === null ? values[index] : shown?.[index], displays[column])}
             </SeenCell>
           );
         })}

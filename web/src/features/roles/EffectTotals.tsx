@@ -1,11 +1,13 @@
 import { Select } from "antd";
-import type { ModelAnswer, Schemas } from "../../api/client";
+import { useState } from "react";
+import type { ModelAnswer, PinnedViewer, Role, Schemas } from "../../api/client";
 import { columnSubjects, subjectKey } from "../../ui/conditions/clauses";
 import { defaultColumn } from "../../ui/defaultColumn";
-import { shownValue } from "../../ui/figures";
+import { Figure } from "../../ui/Figure";
 import { columnHeading } from "../../ui/fullNames";
 import { Scroll } from "../../ui/Scroll";
-import type { EffectAnswer } from "../../ui/sentences/sentence";
+import { SqlLook } from "../../ui/SqlLook";
+import { type EffectAnswer, finishedPart } from "../../ui/sentences/sentence";
 
 export type TotalsChoice = { measure: string; by: string };
 
@@ -15,10 +17,14 @@ type Props = {
   at: number;
   choice: TotalsChoice | null;
   choose: (choice: TotalsChoice) => void;
+  /** Whose SQL can be looked at, and with which role unsaved. */
+  viewer: { title: string; viewer: PinnedViewer };
+  role: Role;
 };
 
 /** A total by a column for one viewer: before and after the edit. */
-export function EffectTotals({ model, answer, at, choice, choose }: Props) {
+export function EffectTotals({ model, answer, at, choice, choose, viewer, role }: Props) {
+  const [sql, setSql] = useState(false);
   const measures = model.document.measures ?? [];
   if (measures.length === 0) return <p className="soft small">The model has no measure yet: write one under Models.</p>;
   const measure = measures.find((item) => item.name === choice?.measure);
@@ -56,7 +62,19 @@ export function EffectTotals({ model, answer, at, choice, choose }: Props) {
           onChange={(by) => choice && choose({ ...choice, by })}
           options={subjects.map((item) => ({ value: subjectKey(item), label: item.label }))}
         />
+        <button type="button" className="textlink" disabled={!choice} onClick={() => setSql(true)}>
+          SQL
+        </button>
       </div>
+      {sql && choice && (
+        <SqlLook
+          title={viewer.title}
+          viewer={viewer.viewer}
+          edited={[finishedPart(role).role]}
+          question={{ totals: { model: model.document.name, by: [choice.by], measures: [choice.measure], subtotals: false } }}
+          close={() => setSql(false)}
+        />
+      )}
       {refused && "error" in refused && <p className="small soft">{refused.error.message}</p>}
       {after?.not_found.length ? <p className="small warn">The measure is absent for this viewer.</p> : null}
       {keys.length > 0 && (
@@ -112,9 +130,11 @@ function Line({
   return (
     <tr className={`${sum ? "sum" : ""} ${differs ? "lost" : ""}`}>
       <td>{title}</td>
-      <td className={`number ${before === undefined ? "hid" : ""}`}>{shownValue(before, format)}</td>
+      <td className={`number ${before === undefined ? "hid" : ""}`}>
+        <Figure value={before} format={format} />
+      </td>
       <td className={`number ${after === undefined ? "hid" : ""}`}>
-        {shownValue(after, format)}
+        <Figure value={after} format={format} />
         {after === undefined && <span className="visually-hidden">withheld</span>}
       </td>
     </tr>

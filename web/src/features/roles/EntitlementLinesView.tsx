@@ -3,7 +3,7 @@ import { Checkbox, Pagination } from "antd";
 import { Fragment, useState } from "react";
 import { Link } from "react-router-dom";
 import { queries } from "../../api/queries";
-import { plural, shownValue } from "../../ui/figures";
+import { plural, rowValue } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
@@ -62,9 +62,7 @@ export function EntitlementLinesView({ editing, sentence }: { editing: Editing; 
               <Fragment key={line.line}>
                 <tr className={`${line.in_force ? "" : "not-in-force"} ${line.faults.length > 0 ? "with-fault" : ""}`}>
                   {answer.columns.map((column, index) => (
-                    <td key={column}>
-                      {line.values[index] === null ? <span className="soft">blank</span> : shownValue(line.values[index])}
-                    </td>
+                    <td key={column}>{line.values[index] === null ? <span className="soft">blank</span> : rowValue(line.values[index])}</td>
                   ))}
                   <td title={line.people.join(", ")}>
                     {line.named === 0 && <span className="soft">nobody</span>}

@@ -184,7 +184,12 @@ export function AddMapping({ entry, close }: { entry: RoleEntry; close: () => vo
       </div>
       {preview.isError && <Notice kind="bad">{preview.error.message}</Notice>}
       {confirm.isError && <Notice kind="bad">{confirm.error.message}</Notice>}
-      {!entry.live && <Notice kind="careful">This role is not live yet. Viewers get it with the next release.</Notice>}
+      {!entry.live && (
+        <Notice kind="careful">
+          This role is not in the live release yet: who is mapped now gets what it opens with the next one. Its other changes wait for a
+          release; a mapping never does.
+        </Notice>
+      )}
       {preview.isFetching && <p className="soft">Working out who gains and loses…</p>}
       {ready && preview.data && <Reached logins={preview.data.reached} names={people.data?.people ?? []} />}
       {ready && preview.data && entry.live && <Impact viewers={preview.data.viewers} />}
@@ -194,7 +199,8 @@ export function AddMapping({ entry, close }: { entry: RoleEntry; close: () => vo
 
 /** Who is matched today, whatever else they hold. */
 function Reached({ logins, names }: { logins: string[]; names: { login: string; name: string }[] }) {
-  const shown = logins.slice(0, 6).map((login) => names.find((person) => person.login === login)?.name ?? login);
+  const named = (login: string) => names.find((person) => person.login === login)?.name;
+  const shown = logins.slice(0, 6).map((login) => (named(login) ? `${named(login)} (${login})` : login));
   return (
     <p className="small" data-testid="reached">
       Reaches <b>{plural(logins.length, "person", "people")}</b> now{shown.length > 0 && `: ${shown.join(", ")}`}

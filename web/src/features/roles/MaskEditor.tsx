@@ -139,7 +139,7 @@ function columnOptions(model: ModelAnswer) {
     .filter((table) => !table.alias_of)
     .map((table) => ({
       label: table.name,
-      options: (table.columns ?? []).map((column) => ({ value: `${table.name}.${column.name}`, label: `${table.name} › ${column.name}` })),
+      options: (table.columns ?? []).map((column) => ({ value: `${table.name}.${column.name}`, label: `${table.name}.${column.name}` })),
     }));
 }
 

@@ -9,6 +9,7 @@ import { count } from "../../ui/Share";
 import type { Editing } from "../../ui/sentences/sentence";
 import { useDelayed } from "../../ui/useDelayed";
 import { MemberSide } from "./MemberSide";
+import { atOrBeneath, mayChange, withChange } from "./mayChange";
 import {
   isSeen,
   isViewer,
@@ -143,6 +144,17 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
               valuesOf={valuesOf}
               say={(path, said) => onChange(withSaid(sentence, path, said))}
               ask={setAsked}
+              open={
+                role.kind === "grant" && editing.changeRole
+                  ? (node) => {
+                      const condition = atOrBeneath(model.document, hierarchy, node);
+                      if (condition === null) return null;
+                      return mayChange(role, hierarchy.table, condition)
+                        ? "said"
+                        : () => editing.changeRole?.(withChange(role, hierarchy.table, condition));
+                    }
+                  : () => null
+              }
             />
           </div>
           <p className="soft small">
@@ -210,6 +222,8 @@ type NodesProps = {
   valuesOf: (name: string) => string[] | null;
   say: (path: Members["list"] extends (infer E)[] | undefined ? (E extends { path: infer P } ? P : never) : never, said: Said) => void;
   ask: (path: unknown[]) => void;
+  /** Lets rows at or beneath a member be changed, as a change sentence beside; said already, or null where it cannot be. */
+  open: (node: Node) => (() => void) | "said" | null;
 };
 
 function holds(node: Node, wanted: string): boolean {
@@ -238,11 +252,16 @@ function MemberLine({ node, ...props }: NodesProps & { node: Node }) {
   const { depth, wanted, parents, sentence, valuesOf, say, ask } = props;
   const said = saidOf(sentence, listedPath(node.path, parents));
   const seen = isSeen(sentence, node.path, parents, valuesOf);
+  // What it would be if nothing were said of it: its own entry is left out.
+  const own = pathKey(listedPath(node.path, parents));
+  const without = { ...sentence, list: (sentence.list ?? []).filter((entry) => pathKey(entry.path) !== own) };
+  const above = isSeen(without, node.path, parents, valuesOf);
   const saidBeneath = (sentence.list ?? []).some(
     (entry) => !parents && entry.path.length > node.path.length && pathKey(entry.path.slice(0, node.path.length)) === pathKey(node.path),
   );
+  const changing = props.open(node);
   const [unfolded, setUnfolded] = useState(saidBeneath);
-  const open = unfolded || wanted !== "";
+  const opened = unfolded || wanted !== "";
   return (
     <div className="member">
       <div className="object-line" style={{ paddingLeft: depth * 16 }}>
@@ -250,11 +269,11 @@ function MemberLine({ node, ...props }: NodesProps & { node: Node }) {
           type="button"
           className="plain fold"
           disabled={node.children.length === 0}
-          aria-expanded={node.children.length > 0 ? open : undefined}
-          aria-label={`${open ? "Fold" : "Unfold"} ${node.name}`}
+          aria-expanded={node.children.length > 0 ? opened : undefined}
+          aria-label={`${opened ? "Fold" : "Unfold"} ${node.name}`}
           onClick={() => setUnfolded(!unfolded)}
         >
-          {node.children.length === 0 ? "" : open ? "▾" : "▸"}
+          {node.children.length === 0 ? "" : opened ? "▾" : "▸"}
         </button>
         <span className={`mark ${seen ? "visible" : "hid"} ${said === "inherits" ? "inherited" : ""}`} aria-hidden="true" />
         <span className="cut grow" title={node.path.map(String).join(" › ")}>
@@ -270,6 +289,17 @@ function MemberLine({ node, ...props }: NodesProps & { node: Node }) {
         <button type="button" className="textlink small nowrap" onClick={() => ask(node.path)}>
           who?
         </button>
+        {changing && (
+          <button
+            type="button"
+            className="textlink small nowrap"
+            disabled={changing === "said"}
+            title="Writes a change sentence: rows at or beneath this member may be updated"
+            onClick={changing === "said" ? undefined : changing}
+          >
+            {changing === "said" ? "may change ✓" : "may change"}
+          </button>
+        )}
         <Radio.Group
           size="small"
           aria-label={node.name}
@@ -277,11 +307,11 @@ function MemberLine({ node, ...props }: NodesProps & { node: Node }) {
           onChange={(event) => say(listedPath(node.path, parents) as never, event.target.value as Said)}
         >
           <Radio.Button value="see">see</Radio.Button>
-          <Radio.Button value="inherits">{seen ? "as above: seen" : "as above: not"}</Radio.Button>
+          <Radio.Button value="inherits">{above ? "as above: seen" : "as above: not"}</Radio.Button>
           <Radio.Button value="not">not</Radio.Button>
         </Radio.Group>
       </div>
-      {open && (
+      {opened && (
         <MemberNodes {...props} nodes={node.children} depth={depth + 1} wanted={node.name.toLowerCase().includes(wanted) ? "" : wanted} />
       )}
     </div>

@@ -9,7 +9,7 @@ function Key({ children }: { children: ReactNode }) {
 }
 
 function Column({ children }: { children: string }) {
-  return <span className="obj">{children.replace(".", " › ")}</span>;
+  return <span className="obj">{children}</span>;
 }
 
 function Where({ children }: { children: string }) {

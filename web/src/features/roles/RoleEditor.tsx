@@ -12,9 +12,10 @@ import { type Kind, kindOf, unfinished } from "../../ui/sentences/sentence";
 import type { RoleEdits } from "../../ui/unsavedEdits";
 import { CompareLive } from "./CompareLive";
 import { Holders, Mapping } from "./Mapping";
+import { opensOf } from "./opens";
 import { SentenceCard } from "./SentenceCard";
 import { UsedWhere, useUses } from "./UsedWhere";
-import type { EffectQuery } from "./useEffectOf";
+import { type EffectQuery, useRedundant } from "./useEffectOf";
 import { useViewerValues } from "./useViewerValues";
 
 type Props = { entry: RoleEntry; role: Role; edits: RoleEdits; model: ModelAnswer | undefined; effect: EffectQuery };
@@ -40,6 +41,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
     setOpen(sentences.length);
   };
   const refresh = () => changed("roles");
+  const redundant = useRedundant({ ...role, name });
 
   const save = useMutation({
     mutationFn: (version: number) =>
@@ -63,6 +65,8 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
     onError: (error) => message.error(error.message),
   });
 
+  const narrowed = sentences.some((sentence) => !sentence.off && (sentence.rows || sentence.entitlement || sentence.members));
+  const opensAll = role.kind === "grant" && !narrowed;
   const blank = sentences.map(unfinished).find((missing) => missing !== null) ?? null;
   const problems = dirtyProblems(effect.data?.problems ?? [], edit !== undefined);
   const savable = edit !== undefined && !blank && problems.length === 0 && !save.isPending;
@@ -148,34 +152,46 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
       )}
       {save.isError && !conflict && <Notice kind="bad">{save.error.message}</Notice>}
 
-      <Group
-        title="Rows"
-        kinds={["rows", "entitlement", "members"]}
-        sentences={sentences}
-        render={card}
-        none={role.kind === "grant" ? "No rows sentence: every row is open." : "No rows sentence: no row is taken away."}
-      />
-      <Adders kinds={["rows", "entitlement", "members"]} start={start} />
-      <Group
-        title={sentences.some((sentence) => sentence.mask) ? "Objects and masks" : "Objects"}
-        kinds={["objects", "mask"]}
-        sentences={sentences}
-        render={card}
-        none={
-          role.kind === "grant"
-            ? "No objects sentence: every table, column and measure is open."
-            : "No objects sentence: no object is taken away."
-        }
-      />
-      <Adders kinds={sentences.some((sentence) => sentence.objects) ? ["mask"] : ["objects", "mask"]} start={start} />
-      <Group
-        title="Rows beneath and changes"
-        kinds={["beneath", "change"]}
-        sentences={sentences}
-        render={card}
-        none={role.kind === "grant" ? "Up to 1,000 rows under a number, no export; nothing may be changed." : "Nothing is narrowed here."}
-      />
-      <Adders kinds={["beneath", "change"]} start={start} />
+      {!role.model && <p className="soft">A role of pages only: it opens no data. What its pages show, other roles decide.</p>}
+      {role.model && (
+        <>
+          <Group
+            title="Rows"
+            kinds={["rows", "entitlement", "members"]}
+            sentences={sentences}
+            render={card}
+            none={role.kind === "grant" ? "No rows sentence." : "No rows sentence: no row is taken away."}
+          />
+          {opensAll && model && (
+            <Notice kind="careful">
+              No sentence narrows the rows: this role opens all of {model.document.label ?? model.document.name}, {opensOf(model)}.
+            </Notice>
+          )}
+          <Adders kinds={["rows", "entitlement", "members"]} start={start} />
+          <Group
+            title={sentences.some((sentence) => sentence.mask) ? "Objects and masks" : "Objects"}
+            kinds={["objects", "mask"]}
+            sentences={sentences}
+            render={card}
+            none={
+              role.kind === "grant"
+                ? "No objects sentence: every table, column and measure is open."
+                : "No objects sentence: no object is taken away."
+            }
+          />
+          <Adders kinds={sentences.some((sentence) => sentence.objects) ? ["mask"] : ["objects", "mask"]} start={start} />
+          <Group
+            title="Rows beneath and changes"
+            kinds={["beneath", "change"]}
+            sentences={sentences}
+            render={card}
+            none={
+              role.kind === "grant" ? "Up to 1,000 rows under a number, no export; nothing may be changed." : "Nothing is narrowed here."
+            }
+          />
+          <Adders kinds={["beneath", "change"]} start={start} />
+        </>
+      )}
       <Group
         title="Pages"
         kinds={["pages"]}
@@ -250,7 +266,8 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
       mask: { mask: { column: "", with: "withhold", in_totals: "no" } },
       beneath: { beneath: { tables: [], rows: true } },
       change: { change: { table: own } },
-      pages: { pages: { actions: ["open"], on: null, where: null } },
+      // Nothing is chosen at first: “any page” is said, never assumed.
+      pages: { pages: { actions: ["open"], on: [], where: null } },
     };
     add(begun[kind]);
   }
@@ -286,10 +303,12 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
           setOpen(place + 1);
         }}
         onMove={sentences.length > 1 ? (by) => move(place, by) : null}
+        redundant={redundant.get(place) ?? null}
         problem={problems.find((item) => item.path.startsWith(`sentences[${place}].`))}
         attributes={people.data?.attributes ?? []}
         viewerValues={viewerValues}
         effect={effect.data}
+        changeRole={(next) => change({ ...role, sentences: next })}
       />
     );
   }

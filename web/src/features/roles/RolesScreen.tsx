@@ -1,9 +1,9 @@
-import { useMutation } from "@tanstack/react-query";
-import { App, Button, Form, Input, Modal, Radio } from "antd";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { App, Button, Form, type FormInstance, Input, Modal, Radio, Select } from "antd";
 import { useEffect, useRef, useState } from "react";
 import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
 import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client";
-import { useChanged } from "../../api/queries";
+import { queries, useChanged } from "../../api/queries";
 import { useRoles } from "../../state/directory";
 import { useModel, useWorkbench } from "../../state/workbench";
 import { defaultColumn } from "../../ui/defaultColumn";
@@ -15,6 +15,7 @@ import { roleEdits } from "../../ui/unsavedEdits";
 import { useOpenFirst } from "../../ui/useOpenFirst";
 import { EffectPanel, type Tab } from "./EffectPanel";
 import type { TotalsChoice } from "./EffectTotals";
+import { opensOf } from "./opens";
 import { RoleEditor } from "./RoleEditor";
 import { Similar } from "./Similar";
 import { type Mode, useEffectOf, viewersFor } from "./useEffectOf";
@@ -43,7 +44,8 @@ export default function RolesScreen() {
 
   const ofModel = entries.filter((item) => item.role.model === bench.model);
   const narrows = (item: RoleEntry) => item.role.sentences?.some((sentence) => sentence.rows || sentence.entitlement || sentence.members);
-  useOpenFirst("/roles", (ofModel.find(narrows) ?? ofModel[0] ?? entries[0])?.role.name);
+  // Never a role of another model: the switcher would follow it, and a first role of this model could not be written.
+  useOpenFirst("/roles", (ofModel.find(narrows) ?? ofModel[0] ?? (bench.model ? undefined : entries[0]))?.role.name);
 
   // A role opened by its address brings its model along; switching the model leaves a role of another one.
   const shownRole = useRef<string | undefined>(undefined);
@@ -82,6 +84,7 @@ export default function RolesScreen() {
   const list = (kind: Role["kind"]) =>
     entries.filter((item) => item.role.kind === kind && (item.role.model === bench.model || !item.role.model));
   const gone = wanted !== undefined && !entry;
+  const modelLabel = bench.models.find((item) => item.name === bench.model)?.label;
 
   return (
     <div className="bench">
@@ -152,7 +155,7 @@ export default function RolesScreen() {
           </Empty>
         )}
         {!role && !gone && (
-          <Empty title="No roles yet">
+          <Empty title={entries.length > 0 && modelLabel ? `No roles on ${modelLabel} yet` : "No roles yet"}>
             <p>A role opens data (grant) or narrows it (limit). Start with a grant role and one rows sentence.</p>
             <Button type="primary" onClick={() => setCreating({ name: "", kind: "grant", model: bench.model, sentences: [] })}>
               New role
@@ -252,13 +255,20 @@ function Deleted({ entries }: { entries: { name: string; label: string }[] }) {
   );
 }
 
+/** What stands for no model in the choice of one. */
+const PAGES_ONLY = "";
+
+type NewRoleValues = { label: string; name: string; kind: Role["kind"]; model: string };
+
 function NewRole({ start, close }: { start: Role; close: () => void }) {
   const changed = useChanged();
   const navigate = useNavigate();
-  const [form] = Form.useForm<{ label: string; name: string; kind: Role["kind"] }>();
+  const bench = useWorkbench();
+  const [form] = Form.useForm<NewRoleValues>();
+  const copying = (start.sentences ?? []).length > 0;
   const create = useMutation({
-    mutationFn: (values: { label: string; name: string; kind: Role["kind"] }) =>
-      data(api.POST("/api/roles", { body: { role: { ...start, ...values, label: values.label || null } } })),
+    mutationFn: (values: NewRoleValues) =>
+      data(api.POST("/api/roles", { body: { role: { ...start, ...values, label: values.label || null, model: values.model || null } } })),
     onSuccess: async (made) => {
       await changed("roles");
       navigate(`/roles/${encodeURIComponent(made.role.name)}`);
@@ -268,7 +278,7 @@ function NewRole({ start, close }: { start: Role; close: () => void }) {
   return (
     <Modal
       open
-      title={start.sentences?.length ? "Copy the role as…" : "New role"}
+      title={copying ? "Copy the role as…" : "New role"}
       onCancel={close}
       okText="Create in the draft"
       onOk={() => form.submit()}
@@ -278,7 +288,7 @@ function NewRole({ start, close }: { start: Role; close: () => void }) {
         form={form}
         layout="vertical"
         requiredMark={false}
-        initialValues={{ label: start.label ?? "", name: start.name, kind: start.kind }}
+        initialValues={{ label: start.label ?? "", name: start.name, kind: start.kind, model: start.model ?? PAGES_ONLY }}
         onFinish={(values) => create.mutate(values)}
         onValuesChange={(changed: { label?: string }) => {
           if (changed.label !== undefined && !form.isFieldTouched("name"))
@@ -291,6 +301,19 @@ function NewRole({ start, close }: { start: Role; close: () => void }) {
         <Form.Item label="Name" name="name" rules={[{ required: true, message: "A role needs a name." }]}>
           <Input className="mono" placeholder="area-steward" />
         </Form.Item>
+        {!copying && (
+          <Form.Item label="Of" name="model">
+            <Select
+              showSearch
+              aria-label="Of which model"
+              optionFilterProp="label"
+              options={[
+                ...bench.models.map((item) => ({ value: item.name, label: `the model ${item.label}` })),
+                { value: PAGES_ONLY, label: "pages only, no model" },
+              ]}
+            />
+          </Form.Item>
+        )}
         <Form.Item label="Kind" name="kind">
           <Radio.Group
             options={[
@@ -300,9 +323,27 @@ function NewRole({ start, close }: { start: Role; close: () => void }) {
           />
         </Form.Item>
       </Form>
+      {!copying && <OpensAtFirst form={form} models={bench.models} />}
       {create.isError && (
         <Notice kind="bad">{create.error instanceof ApiError ? create.error.message : "The role could not be created."}</Notice>
       )}
     </Modal>
+  );
+}
+
+/** A grant role opens all of its model until a sentence says otherwise: said before it is made. */
+function OpensAtFirst({ form, models }: { form: FormInstance<NewRoleValues>; models: { name: string; label: string }[] }) {
+  const kind = Form.useWatch("kind", form);
+  const model = Form.useWatch("model", form);
+  const document = useQuery({ ...queries.model(model || "", "draft"), enabled: Boolean(model) });
+  if (model === undefined || kind === undefined) return null;
+  if (!model) return <p className="soft small">It opens no data, only the pages its sentences name.</p>;
+  const label = models.find((item) => item.name === model)?.label ?? model;
+  if (kind === "limit") return <p className="soft small">It narrows nothing until a sentence says what.</p>;
+  return (
+    <p className="soft small">
+      Until a sentence narrows it, it opens every row of {label}
+      {document.data && `: ${opensOf(document.data)}`}.
+    </p>
   );
 }

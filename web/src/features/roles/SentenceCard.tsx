@@ -28,9 +28,12 @@ type Props = {
   onCopy: () => void;
   onMove: ((by: -1 | 1) => void) | null;
   problem: Problem | undefined;
+  /** Why the sentence takes nothing away, if it does not. */
+  redundant: string | null;
   attributes: Attribute[];
   viewerValues: (name: string) => string | null;
   effect: EffectAnswer | undefined;
+  changeRole?: (sentences: Sentence[]) => void;
 };
 
 /** One sentence of a role: in words; opened, edited in place. */
@@ -100,6 +103,7 @@ export function SentenceCard(props: Props) {
           {problem.message}
         </p>
       )}
+      {!problem && props.redundant && !sentence.off && <p className="careful small">{props.redundant}</p>}
       {open && model && kind !== "pages" && <Editor {...props} model={model} />}
       {open && sentence.pages && (
         <PagesEditor
@@ -114,8 +118,8 @@ export function SentenceCard(props: Props) {
   );
 }
 
-function Editor({ role, sentence, place, model, onChange, attributes, viewerValues, effect }: Props & { model: ModelAnswer }) {
-  const editing: Editing = { role, place, model, attributes, viewerValues, effect };
+function Editor({ role, sentence, place, model, onChange, attributes, viewerValues, effect, changeRole }: Props & { model: ModelAnswer }) {
+  const editing: Editing = { role, place, model, attributes, viewerValues, effect, changeRole };
   const { rows, entitlement, members, objects, mask, beneath, change } = sentence;
   return (
     <>

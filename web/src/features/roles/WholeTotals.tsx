@@ -19,7 +19,6 @@ export function WholeTotals({ editing, sentence, viewer, levels, table }: Props)
     (measure) => measure.table === table || model.reaches[table]?.includes(measure.table),
   );
   const [chosen, setChosen] = useState<string | null>(null);
-  const measure = measures.find((item) => item.name === chosen) ?? measures[0];
   const settled = useDelayed(role, 120);
   const as = (totals: "own" | "whole"): Role => ({
     ...settled,
@@ -27,14 +26,20 @@ export function WholeTotals({ editing, sentence, viewer, levels, table }: Props)
       index === place && item.members ? { ...item, members: { ...item.members, totals } } : item,
     ),
   });
+  const givenAway = useQuery({
+    ...queries.wholeTotals({ role: role.name, sentence: place, viewers: [viewer], edited: [as("whole")] }),
+    enabled: measures.length > 0 && editing.effect?.problems.length === 0,
+  });
+  // The measure that is compared is the one that is warned of, unless another is chosen.
+  const warned = givenAway.data?.found[0]?.message ?? "";
+  const measure =
+    measures.find((item) => item.name === chosen) ??
+    measures.find((item) => warned.includes(item.label ?? item.name) || warned.includes(item.name)) ??
+    measures[0];
   const ask = [{ totals: { model: model.document.name, by: [`${table}.${levels[0]}`], measures: [measure?.name ?? ""] } }];
   const enabled = measure !== undefined && editing.effect?.problems.length === 0;
   const ownTotals = useQuery({ ...queries.evaluated({ viewers: [viewer], edited: [as("own")], ask }), enabled, select: totalsOf });
   const wholeTotals = useQuery({ ...queries.evaluated({ viewers: [viewer], edited: [as("whole")], ask }), enabled, select: totalsOf });
-  const givenAway = useQuery({
-    ...queries.wholeTotals({ role: role.name, sentence: place, viewers: [viewer], edited: [as("whole")] }),
-    enabled,
-  });
   if (!measure) return null;
   const lines = keysOf(ownTotals.data, wholeTotals.data);
   const value = (answer: Schemas["TotalsAnswer"] | null | undefined, key: string) =>

@@ -1,6 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
+import { useCallback, useMemo } from "react";
 import type { PinnedViewer, Role, Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
+import { type EffectAnswer, finishedPart } from "../../ui/sentences/sentence";
 import { useDelayed } from "../../ui/useDelayed";
 
 /** What is asked of the effect beside the shares: rows of a table, and totals. */
@@ -8,7 +10,10 @@ export type EffectAsk = { table: string | null; key: string | undefined; totals:
 
 /** What the edited role does to the pinned viewers, asked anew at every keystroke. */
 export function useEffectOf(model: string | null, role: Role | null, viewers: PinnedViewer[], ask: EffectAsk) {
-  const settled = useDelayed(role, 40);
+  const written = useDelayed(role, 40);
+  const finished = useMemo(() => written && finishedPart(written), [written]);
+  const settled = finished?.role ?? null;
+  const places = finished?.places;
   return useQuery({
     ...queries.effect({
       model: model ?? "",
@@ -18,7 +23,28 @@ export function useEffectOf(model: string | null, role: Role | null, viewers: Pi
       totals: ask.totals,
     }),
     enabled: model !== null && settled !== null,
+    // Problems are of the sentences that were sent; they are told at the places of those being edited.
+    select: useCallback((answer: EffectAnswer) => ({ ...answer, problems: replaced(answer.problems, places ?? []) }), [places]),
   });
+}
+
+/** Sentences that take nothing away, such as the same filter given twice, by their places in what is edited; asked once typing has paused. */
+export function useRedundant(role: Role): Map<number, string> {
+  const written = useDelayed(role, 700);
+  const finished = useMemo(() => finishedPart(written), [written]);
+  const deciding = (finished.role.sentences ?? []).filter((item) => item.rows || item.entitlement || item.members).length;
+  const asked = useQuery({
+    ...queries.redundant({ role: finished.role.name, edited: [finished.role] }),
+    enabled: deciding > 1 && Boolean(role.model),
+  });
+  return new Map((asked.data?.found ?? []).map((item) => [finished.places[item.sentence] ?? item.sentence, item.message]));
+}
+
+function replaced(problems: EffectAnswer["problems"], places: number[]): EffectAnswer["problems"] {
+  return problems.map((problem) => ({
+    ...problem,
+    path: problem.path.replace(/^sentences\[(\d+)\]/, (_, place: string) => `sentences[${String(places[Number(place)] ?? place)}]`),
+  }));
 }
 
 export type EffectQuery = ReturnType<typeof useEffectOf>;

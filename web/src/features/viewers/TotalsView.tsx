@@ -3,16 +3,17 @@ import { Select } from "antd";
 import { useMemo, useState } from "react";
 import type { ModelAnswer } from "../../api/client";
 import { queries } from "../../api/queries";
-import { useWorkbench } from "../../state/workbench";
+import { focusedViewer, useWorkbench } from "../../state/workbench";
 import { shownKey } from "../../ui/chartLines";
 import { defaultColumn } from "../../ui/defaultColumn";
+import { Figure } from "../../ui/Figure";
 import { FilterField } from "../../ui/FilterField";
-import { shownValue } from "../../ui/figures";
 import { columnHeading } from "../../ui/fullNames";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { count, Share } from "../../ui/Share";
+import { SqlLook } from "../../ui/SqlLook";
 import { type Answer, indexed, isTotals, lineKey, readingOrder } from "./totalsLines";
 import "../../ui/rows-view.css";
 
@@ -23,6 +24,7 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
   const [measure, setMeasure] = useState<string | undefined>(() => measures[0]?.name);
   const [by, setBy] = useState<string[]>(() => [defaultColumn(model, measures[0]?.name)].filter((name) => columns.includes(name)));
   const [where, setWhere] = useState<string | null>(null);
+  const [sql, setSql] = useState(false);
   const viewers = useMemo(() => [{ all_data: true as const }, ...bench.pins.map((pin) => pin.viewer)], [bench.pins]);
   const asked = useQuery({
     ...queries.evaluated({
@@ -69,7 +71,20 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
           options={measures.map((item) => ({ value: item.name, label: item.label ?? item.name }))}
         />
         <FilterField model={model} table={null} where={where} onChange={setWhere} />
+        <span className="grow" />
+        <button type="button" className="textlink" onClick={() => setSql(true)}>
+          SQL
+        </button>
       </div>
+      {sql && (
+        <SqlLook
+          title={bench.pins[bench.focus - 1]?.title ?? "all data"}
+          viewer={focusedViewer(bench)}
+          state={bench.state}
+          question={{ totals: { model: model.document.name, by, measures: measure ? [measure] : [], where, subtotals: false } }}
+          close={() => setSql(false)}
+        />
+      )}
       {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
       {wrong && <Notice kind="bad">{wrong}</Notice>}
       {!wrong && (
@@ -110,7 +125,9 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
                             : ""}
                       </td>
                     ))}
-                    <td className="number">{shownValue(all, format)}</td>
+                    <td className="number">
+                      <Figure value={all} format={format} />
+                    </td>
                     {bench.pins.map((pin, index) => {
                       const values = maps[index + 1]?.get(name);
                       const value = values?.[0];
@@ -122,13 +139,13 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
                           className={`number ${hidden ? "hid" : differs ? "differs" : ""}`}
                           title={hidden ? "hidden from this viewer" : differs ? "differs from all data" : undefined}
                         >
-                          {hidden ? <span className="visually-hidden">hidden</span> : shownValue(value, format)}
+                          {hidden ? <span className="visually-hidden">hidden</span> : <Figure value={value} format={format} />}
                         </td>
                       );
                     })}
                     {bench.pins.length > 0 && (
                       <td className={`number ${left ? "warn" : "soft"}`}>
-                        {left === undefined || left === null ? "–" : shownValue(left, format)}
+                        {left === undefined || left === null ? "–" : <Figure value={left} format={format} />}
                       </td>
                     )}
                   </tr>

@@ -15,7 +15,7 @@ function subjectName(clause: Clause, own: string | null): string {
   if (clause.table === own) return clause.column;
   if (clause.table === "viewer") return `the viewer’s ${clause.column}`;
   if (clause.table === "page") return `the page’s ${clause.column}`;
-  return `${clause.table} › ${clause.column}`;
+  return `${clause.table}.${clause.column}`;
 }
 
 /** One clause in plain words. */

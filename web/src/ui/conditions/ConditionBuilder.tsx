@@ -1,5 +1,5 @@
 import { Select } from "antd";
-import { useMemo, useRef, useState } from "react";
+import { Fragment, useMemo, useRef, useState } from "react";
 import { api, type Clause, data, type Group, type Problem } from "../../api/client";
 import { useVocabulary } from "../../state/directory";
 import { ConditionEditor, type Known } from "../ConditionEditor";
@@ -230,9 +230,21 @@ function Picker({ model, table, group, change, subjects, attributes, viewerValue
         />
         <span className="soft small">{subject?.type}</span>
         {!brackets && (group.parts ?? []).length === 1 && (
-          <button type="button" className="textlink small nowrap" onClick={() => addGroup([])}>
-            + or group
-          </button>
+          <>
+            <button type="button" className="textlink small nowrap" onClick={() => addTo([])}>
+              + and…
+            </button>
+            <button
+              type="button"
+              className="textlink small nowrap"
+              onClick={() => {
+                change({ ...group, joined: "or" });
+                addTo([]);
+              }}
+            >
+              + or…
+            </button>
+          </>
         )}
       </div>
       {clause?.kind === "text" ? (
@@ -312,29 +324,34 @@ function GroupLines({ group, path, own, selected, within, select, change, addTo,
         const place = [...path, index];
         if (isGroup(part)) {
           return (
-            <GroupLines
-              key={index}
-              group={part}
-              path={place}
-              own={own}
-              selected={selected}
-              within={within}
-              select={select}
-              change={change}
-              addTo={addTo}
-              addGroup={addGroup}
-            />
+            <Fragment key={index}>
+              {index > 0 && <div className="clause-word">{group.joined}</div>}
+              <GroupLines
+                group={part}
+                path={place}
+                own={own}
+                selected={selected}
+                within={within}
+                select={select}
+                change={change}
+                addTo={addTo}
+                addGroup={addGroup}
+              />
+            </Fragment>
           );
         }
         return (
-          <div key={index} className={`clause-line ${selected?.join() === place.join() ? "on" : ""}`}>
-            <button type="button" className="plain grow" aria-pressed={selected?.join() === place.join()} onClick={() => select(place)}>
-              <ClauseWords clause={part} own={own} />
-            </button>
-            <button type="button" className="plain soft" aria-label="Take the clause out" onClick={() => change(place, null)}>
-              ×
-            </button>
-          </div>
+          <Fragment key={index}>
+            {index > 0 && <div className="clause-word">{group.joined}</div>}
+            <div className={`clause-line ${selected?.join() === place.join() ? "on" : ""}`}>
+              <button type="button" className="plain grow" aria-pressed={selected?.join() === place.join()} onClick={() => select(place)}>
+                <ClauseWords clause={part} own={own} />
+              </button>
+              <button type="button" className="plain soft" aria-label="Take the clause out" onClick={() => change(place, null)}>
+                ×
+              </button>
+            </div>
+          </Fragment>
         );
       })}
       {parts.length === 0 && <p className="soft small">Nothing in this group yet: choose a column below.</p>}

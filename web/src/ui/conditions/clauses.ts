@@ -131,7 +131,7 @@ export function columnSubjects(model: Model, reaches: Record<string, string[]>, 
       column: column.name,
       type: column.type,
       many: false,
-      label: name === table ? column.name : `${name} › ${column.name}`,
+      label: name === table ? column.name : `${name}.${column.name}`,
     }));
   });
 }

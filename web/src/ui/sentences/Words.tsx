@@ -13,7 +13,7 @@ export function RowsWords({ table, where, group }: { table: string; where: strin
 
 function named(name: string): string {
   const [kind, ...rest] = name.split(":");
-  return `${kind} ${rest.join(":").replace(".", " › ")}`;
+  return `${kind} ${rest.join(":")}`;
 }
 
 export function ObjectsWords({ sentence }: { sentence: NonNullable<Sentence["objects"]> }) {

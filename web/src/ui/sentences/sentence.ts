@@ -25,6 +25,8 @@ export type Editing = {
   attributes: Attribute[];
   viewerValues: (name: string) => string | null;
   effect: EffectAnswer | undefined;
+  /** Changes the other sentences of the role, where an editor writes one beside its own. */
+  changeRole?: (sentences: Sentence[]) => void;
 };
 
 export function kindOf(sentence: Sentence): Kind {
@@ -50,5 +52,14 @@ export function unfinished(sentence: Sentence): string | null {
   if (sentence.members && !sentence.members.hierarchy) return "A members sentence needs a hierarchy.";
   if (sentence.mask && !sentence.mask.column) return "A mask needs a column.";
   if (sentence.beneath && sentence.beneath.tables.length === 0) return "A sentence on rows beneath needs a table.";
+  if (sentence.pages?.on?.length === 0 && !sentence.pages.where)
+    return "A pages sentence does not say which pages yet: choose some, or “any page”.";
   return null;
+}
+
+/** A role as far as it is finished, with the place each of its sentences has in what is being edited. */
+export function finishedPart(role: Role): { role: Role; places: number[] } {
+  const sentences = role.sentences ?? [];
+  const places = sentences.map((_, place) => place).filter((place) => unfinished(sentences[place] as Sentence) === null);
+  return { role: { ...role, sentences: places.map((place) => sentences[place] as Sentence) }, places };
 }

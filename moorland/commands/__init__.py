@@ -1,0 +1,1 @@
+"""The commands of bundle.md, a file for those that belong together."""

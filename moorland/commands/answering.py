@@ -1,0 +1,177 @@
+"""`moorland evaluate` and `moorland sql`: answers to questions, and the statements that would give them."""
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any, assert_never
+
+import typer
+from pydantic import ValidationError
+from rich.table import Table as RichTable
+
+from moorland.commands.bundles import AsJson, BundlePath, evaluator_at, fail, output, progress
+from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.engine.pushdown import Statement
+from moorland.core.engine.questions import (
+    Answer,
+    ChangeAnswer,
+    MembersAnswer,
+    ObjectsAnswer,
+    PagesAnswer,
+    Questions,
+    Refusal,
+    Refused,
+    RowsAnswer,
+    TotalsAnswer,
+)
+from moorland.core.language.dialects import DIALECTS
+from moorland.core.language.sql_parts import NotInSql
+from moorland.core.people import Viewer
+
+
+def evaluate(
+    bundle: BundlePath, questions: Annotated[Path, typer.Argument(help="The questions, as JSON; - reads standard input.")], as_json: AsJson = False
+) -> None:
+    """Answers questions for viewers: rows, totals, objects, members, pages."""
+    try:
+        asked = read_questions(questions)
+        evaluator = evaluator_at(bundle, asked.as_of)
+        viewers = list(evaluator.everyone()) if asked.viewers == "everyone" else [evaluator.viewer(reference) for reference in asked.viewers]
+        with progress(f"answering {len(asked.ask)} questions for {len(viewers)} viewers"):
+            answered = list(evaluator.answers(viewers, asked.ask))
+    except BundleError as error:
+        raise fail(error.problems) from None
+    if as_json:
+        document = {"viewers": [{"viewer": viewer.login, "answers": [plain_answer(answer) for answer in answers]} for viewer, answers in answered]}
+        sys.stdout.write(json.dumps(document, ensure_ascii=False) + "\n")
+        return
+    for viewer, answers in answered:
+        for answer in answers:
+            print_answer(viewer, answer)
+
+
+def read_questions(path: Path) -> Questions:
+    try:
+        text = sys.stdin.read() if str(path) == "-" else path.read_text("utf-8")
+        return Questions.model_validate_json(text)
+    except (OSError, UnicodeDecodeError) as error:
+        raise BundleError([Problem("questions", f"cannot be read: {error}.", str(path))]) from None
+    except ValidationError as error:
+        details = error.errors(include_url=False)
+        raise BundleError([Problem("questions", f"{detail['msg']}.", path.name, ".".join(str(step) for step in detail["loc"])) for detail in details]) from None
+
+
+def plain_answer(answer: Answer) -> dict[str, Any]:
+    """An answer as the JSON of bundle.md."""
+    plain = answer.model_dump(mode="json")
+    match answer:
+        case ChangeAnswer():
+            del plain["reasons"]
+        case TotalsAnswer():
+            del plain["kept_out"]
+            for line in plain["lines"]:
+                if line["depth"] is None:
+                    del line["depth"]
+        case RowsAnswer() | ObjectsAnswer() | MembersAnswer() | PagesAnswer() | Refusal():
+            pass
+        case _:
+            assert_never(answer)
+    return plain
+
+
+def print_answer(viewer: Viewer, answer: Answer) -> None:
+    name = viewer.login or "(imagined)"
+    table = RichTable(title=name, title_justify="left")
+    match answer:
+        case Refusal():
+            output.print(f"{name}: {answer.error.code}: {answer.error.message}", markup=False)
+            return
+        case RowsAnswer():
+            add_columns(table, answer.columns)
+            for row in answer.rows:
+                table.add_row(*(shown(value) for value in row))
+        case TotalsAnswer():
+            add_columns(table, answer.by)
+            for measure in answer.measures:
+                table.add_column(measure, justify="right")
+            for line in answer.lines:
+                table.add_row(*(shown(value) for value in line.key), *[""] * (len(answer.by) - len(line.key)), *(shown(value) for value in line.values))
+            table.add_row(*(["Total", *[""] * (len(answer.by) - 1)] if answer.by else []), *(shown(value) for value in answer.total), style="bold")
+        case MembersAnswer():
+            table.add_column("member")
+            table.add_column("rows", justify="right")
+            for member in answer.members:
+                table.add_row(" › ".join(shown(value) or "(blank)" for value in member.path), str(member.rows))
+        case ChangeAnswer():
+            add_columns(table, ["rows", "count", "why"])
+            for word, count in (("meant", answer.meant), ("allowed", answer.allowed), ("refused", answer.refused)):
+                table.add_row(word, str(count), "")
+            for why, count in (answer.reasons or {}).items():
+                table.add_row("", str(count), why)
+        case ObjectsAnswer() | PagesAnswer():
+            add_columns(table, ["action" if isinstance(answer, PagesAnswer) else "object", "names"])
+            for key, value in answer.model_dump().items():
+                names = [f"{owner}({', '.join(columns)})" for owner, columns in value.items()] if isinstance(value, dict) else value
+                table.add_row(key, ", ".join(names))
+        case _:
+            assert_never(answer)
+    output.print(table)
+    if isinstance(answer, RowsAnswer):
+        output.print(f"{len(answer.rows)} of {answer.visible} visible rows", markup=False)
+
+
+def add_columns(table: RichTable, names: list[str]) -> None:
+    for name in names:
+        table.add_column(name)
+
+
+def shown(value: Any) -> str:
+    return "" if value is None else f"{value:,.2f}" if isinstance(value, float) else str(value)
+
+
+def sql(
+    bundle: BundlePath,
+    questions: Annotated[Path, typer.Argument(help="The questions, as JSON; - reads standard input.")],
+    dialect: Annotated[str, typer.Option(help="sqlite or postgres.")] = "postgres",
+    as_json: AsJson = False,
+) -> None:
+    """The secured SQL of questions about rows and totals, with the viewer's values as bound parameters."""
+    try:
+        if dialect not in DIALECTS:
+            raise BundleError([Problem("dialect", f"{dialect} is not {' or '.join(DIALECTS)}.")])
+        asked = read_questions(questions)
+        evaluator = evaluator_at(bundle, asked.as_of)
+        viewers = list(evaluator.everyone()) if asked.viewers == "everyone" else [evaluator.viewer(reference) for reference in asked.viewers]
+    except BundleError as error:
+        raise fail(error.problems) from None
+    document: list[dict[str, Any]] = []
+    for viewer in viewers:
+        answers: list[dict[str, Any]] = []
+        for question in asked.ask:
+            try:
+                answers.append({"statements": [plain_statement(item) for item in evaluator.sql(viewer, question, DIALECTS[dialect])]})
+            except Refused as refused:
+                answers.append(refused.answer().model_dump())
+            except NotInSql as error:
+                answers.append({"error": {"code": "not_in_sql", "message": f"{error}."}})
+        document.append({"viewer": viewer.login, "answers": answers})
+    if as_json:
+        sys.stdout.write(json.dumps({"dialect": dialect, "viewers": document}, ensure_ascii=False, indent=2) + "\n")
+        return
+    for entry in document:
+        for answer in entry["answers"]:
+            for item in answer.get("statements", []):
+                output.print(f"-- {entry['viewer']}: {' '.join(filter(None, (item['gives'], item['measure'])))}", markup=False)
+                output.print(f"{item['sql']};", markup=False)
+                for name, value in item["parameters"].items():
+                    output.print(f"--   {name} ({item['types'][name]}) = {value}", markup=False)
+                if item["looks_up"]:
+                    output.print(f"--   slow without an index on {', '.join(item['looks_up'])}: each row looks another up by it", markup=False)
+            if "error" in answer:
+                output.print(f"-- {entry['viewer']}: {answer['error']['code']}: {answer['error']['message']}", markup=False)
+
+
+def plain_statement(statement: Statement) -> dict[str, Any]:
+    """A statement as JSON: numbers and booleans as such, days as ISO text, with the type of each value beside."""
+    values = {name: value if isinstance(value, bool | int | float | str) else value.isoformat() for name, value in statement.parameters.items()}
+    return {**vars(statement), "parameters": values}

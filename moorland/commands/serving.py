@@ -1,0 +1,55 @@
+"""`moorland serve` and `moorland demo`."""
+
+import os
+from typing import Annotated
+
+import typer
+
+from moorland.commands.bundles import messages
+
+
+def set_up_django() -> None:
+    """Sets the server up in this process and brings its database up to date."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "moorland.server.settings")
+    import django
+    from django.core.management import call_command
+
+    django.setup()
+    call_command("migrate", verbosity=0, interactive=False)
+
+
+def _serve(port: int) -> None:
+    from moorland.server.directory.invitations import setup_link
+    from moorland.server.serving import serve as run
+
+    link = setup_link()
+    if link is not None:
+        messages.print(f"There is no workspace yet. Set it up at http://localhost:{port}{link}", markup=False, soft_wrap=True)
+    messages.print(f"Moorland is at http://localhost:{port}  (Ctrl+C stops it)", markup=False)
+    run(port)
+
+
+Port = Annotated[int, typer.Option(envvar="PORT", min=1, max=65535, help="The port to listen on.")]
+
+
+def serve(port: Port = 8000) -> None:
+    """Serves the workspace in the folder DATA (./var)."""
+    set_up_django()
+    _serve(port)
+
+
+def demo(port: Port = 8000, only_make: Annotated[bool, typer.Option("--only-make", help="Make the workspace without serving it.")] = False) -> None:
+    """Makes the demo workspace if it is missing, and serves it."""
+    os.environ["MOORLAND_DEMO"] = "1"
+    set_up_django()
+    from demo.workspace import make_demo
+    from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
+
+    if make_demo():
+        messages.print("The demo workspace is made.")
+    if only_make:
+        return
+    messages.print(f"Sign in with the password {DEMO_PASSWORD} as:", markup=False)
+    for entry in demo_sign_ins():
+        messages.print(f"  {entry.login:<10} {entry.expects}", markup=False)
+    _serve(port)

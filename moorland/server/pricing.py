@@ -1,0 +1,66 @@
+"""Every request has a price: how long it may take, how much it may answer, how many of one account run at once (core.price)."""
+
+import threading
+from collections import Counter
+from collections.abc import Callable
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+
+from moorland.core.price import Price, TooCostly, Unwanted, within
+from moorland.server.turns import Turn, Turns
+
+#: An answer has at most so many lines, a request so many values, and so many seconds.
+MOST_LINES, MOST_VALUES = 20_000, 1_000_000
+SECONDS = 20.0
+#: What keepers of the workspace ask over everybody at once takes longer.
+ADMINISTRATOR_SECONDS = 120.0
+#: So many requests of one account, or of nobody from one address, are answered at once.
+MOST_AT_ONCE = 10
+
+_turns = Turns()
+
+
+class PriceMiddleware:
+    """Sets the price of whatever is worked out for a request, closed by default: there is no address without one."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+        self._running: Counter[str] = Counter()
+        self._lock = threading.Lock()
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        if not request.path.startswith("/api/"):
+            return self.get_response(request)
+        asker = _asker(request)
+        with self._lock:
+            if self._running[asker] >= MOST_AT_ONCE:
+                return _too_many()
+            self._running[asker] += 1
+        turn = Turn(_turns)
+        try:
+            gone = request.META.get("waitress.client_disconnected")
+            seconds = ADMINISTRATOR_SECONDS if getattr(request.user, "is_administrator", False) else SECONDS
+            with within(Price(seconds, MOST_LINES, MOST_VALUES, unwanted=gone, turn=turn.step)):
+                return self.get_response(request)
+        except TooCostly as costly:
+            return JsonResponse({"error": {"code": "too_costly", "message": costly.message, "problems": []}}, status=422)
+        except Unwanted:
+            return HttpResponse(status=499)
+        finally:
+            turn.end()
+            with self._lock:
+                self._running[asker] -= 1
+                if not self._running[asker]:
+                    del self._running[asker]
+
+
+def _asker(request: HttpRequest) -> str:
+    """The account that asks, or the address of nobody."""
+    return f"account {request.user.pk}" if request.user.is_authenticated else f"address {request.META.get('REMOTE_ADDR', '')}"
+
+
+def _too_many() -> HttpResponse:
+    message = "Too many of your requests are being answered at once. Wait for one of them."
+    response = JsonResponse({"error": {"code": "busy", "message": message, "problems": []}}, status=429)
+    response["Retry-After"] = "1"
+    return response

@@ -1,0 +1,72 @@
+"""Turns: few answers at once, those that have taken least first, one place kept for light ones."""
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from django.db import connection, transaction
+
+from moorland.core.engine.model_data import ModelData
+from moorland.server.turns import LIGHT_SECONDS, Turn, Turns
+from tests.server.conftest import Session
+from tests.server.test_bringing_data import bring
+
+
+def entered(turns: Turns, spent: float) -> threading.Thread:
+    thread = threading.Thread(target=turns.enter, args=(spent,), daemon=True)
+    thread.start()
+    thread.join(0.2)
+    return thread
+
+
+def test_heavy_answers_leave_a_place_for_a_light_one() -> None:
+    turns = Turns(at_once=3)
+    heavy = [entered(turns, LIGHT_SECONDS + number) for number in range(3)]
+    assert [thread.is_alive() for thread in heavy] == [False, False, True]
+    assert not entered(turns, 0.0).is_alive()
+
+
+def test_who_has_taken_least_comes_first() -> None:
+    turns = Turns(at_once=1)
+    turns.enter(0.0)
+    order: list[float] = []
+    threads = [
+        threading.Thread(target=lambda spent=spent: (turns.enter(spent), order.append(spent), turns.leave(spent)), daemon=True) for spent in (0.2, 0.1, 0.0)
+    ]
+    for thread in threads:
+        thread.start()
+        thread.join(0.05)
+    turns.leave(0.0)
+    for thread in threads:
+        thread.join(5)
+    assert order == [0.0, 0.1, 0.2]
+
+
+def test_a_turn_is_never_waited_for_inside_a_transaction(db: None) -> None:
+    turns = Turns(at_once=1)
+    turns.enter(0.0)
+    with transaction.atomic():
+        Turn(turns).step()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_tables_are_joined_while_nobody_who_writes_waits(boss: Session, monkeypatch: pytest.MonkeyPatch) -> None:
+    held: list[bool] = []
+    joined: Callable[..., None] = ModelData.__init__
+
+    def noted(self: ModelData, *arguments: Any, **named: Any) -> None:
+        held.append(connection.in_atomic_block)
+        joined(self, *arguments, **named)
+
+    monkeypatch.setattr(ModelData, "__init__", noted)
+    key = bring(boss, "depot.csv", b"id,name\n1,Fell\n2,Marsh\n")
+    columns = [
+        {"position": place, "name": name, "label": name, "type": kind, "spelling": "plain", "blanks": [], "tags": []}
+        for place, (name, kind) in enumerate((("id", "integer"), ("name", "text")))
+    ]
+    table = {"upload": key, "reading": {"format": "csv"}, "name": "depot", "label": "depot", "key": "id", "columns": columns}
+    _, task = boss.call("POST", "imports", {"model": "fresh", "new_model": True, "label": "Fresh", "tables": [table], "relationships": []})
+    assert boss.ok("GET", f"tasks/{task['id']}")["state"] == "done"
+    assert held
+    assert not any(held)
