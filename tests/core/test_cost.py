@@ -6,6 +6,7 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import Future
 from typing import Any
+from weakref import WeakSet
 
 import pytest
 
