@@ -17,10 +17,12 @@ from moorland.core.bundle.structure import check_role
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator, today_in
 from moorland.core.engine.model_data import ModelData
+from moorland.core.price import step
 from moorland.server.catalog.storage import load_table
 from moorland.server.errors import Failure
 from moorland.server.releases.bundles import State, bundle_of, live_number, workspace
 from moorland.server.releases.models import Workspace
+from moorland.server.turns import out_of_turn
 
 #: So many evaluators, and models with their data, are kept: draft and live on a few days.
 MOST_KEPT = 12
@@ -29,8 +31,8 @@ _evaluators: dict[tuple[Any, ...], Evaluator] = {}
 _joined: dict[object, ModelData] = {}
 _lock = threading.Lock()
 _making = threading.Lock()
-#: Seconds a request waits for another to make the evaluator it needs, before it makes one itself.
-MOST_WAIT = 2.0
+#: Seconds between two looks, while waiting, at whether the answer is still wanted.
+LOOK_SECONDS = 0.5
 
 
 def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
@@ -62,12 +64,16 @@ def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
 
 @contextmanager
 def _one_at_a_time() -> Iterator[None]:
-    """Lets one request make what the others wait for; none waits long, for it may hold what that one needs, and none inside a transaction."""
-    first = not connection.in_atomic_block and _making.acquire(timeout=MOST_WAIT)
-    try:
+    """Lets one request make what the others wait for. None waits inside a transaction, and none holds a place that others wait for."""
+    if connection.in_atomic_block:
         yield
-    finally:
-        if first:
+        return
+    with out_of_turn():
+        while not _making.acquire(timeout=LOOK_SECONDS):
+            step()
+        try:
+            yield
+        finally:
             _making.release()
 
 

@@ -40,14 +40,13 @@ class PriceMiddleware:
         try:
             gone = request.META.get("waitress.client_disconnected")
             seconds = ADMINISTRATOR_SECONDS if getattr(request.user, "is_administrator", False) else SECONDS
-            with within(Price(seconds, MOST_LINES, MOST_VALUES, unwanted=gone, turn=turn.step)):
+            with turn.taken(), within(Price(seconds, MOST_LINES, MOST_VALUES, unwanted=gone, turn=turn.step)):
                 return self.get_response(request)
         except TooCostly as costly:
             return JsonResponse({"error": {"code": "too_costly", "message": costly.message, "problems": []}}, status=422)
         except Unwanted:
             return HttpResponse(status=499)
         finally:
-            turn.end()
             with self._lock:
                 self._running[asker] -= 1
                 if not self._running[asker]:

@@ -8,13 +8,13 @@ import pytest
 from django.db import connection, transaction
 
 from moorland.core.engine.model_data import ModelData
-from moorland.server.turns import LIGHT_SECONDS, Turn, Turns
+from moorland.server.turns import LAG, LIGHT_SECONDS, Turn, Turns, out_of_turn
 from tests.server.conftest import Session
 from tests.server.test_bringing_data import bring
 
 
-def entered(turns: Turns, spent: float) -> threading.Thread:
-    thread = threading.Thread(target=turns.enter, args=(spent,), daemon=True)
+def entered(turns: Turns, spent: float, arrived: float = 0.0) -> threading.Thread:
+    thread = threading.Thread(target=turns.enter, args=(arrived, spent), daemon=True)
     thread.start()
     thread.join(0.2)
     return thread
@@ -27,25 +27,56 @@ def test_heavy_answers_leave_a_place_for_a_light_one() -> None:
     assert not entered(turns, 0.0).is_alive()
 
 
-def test_who_has_taken_least_comes_first() -> None:
+def order_of(*waiting: tuple[float, float]) -> list[int]:
+    """In what order they get the only place, when all have come."""
     turns = Turns(at_once=1)
-    turns.enter(0.0)
-    order: list[float] = []
-    threads = [
-        threading.Thread(target=lambda spent=spent: (turns.enter(spent), order.append(spent), turns.leave(spent)), daemon=True) for spent in (0.2, 0.1, 0.0)
-    ]
+    turns.enter(0.0, 0.0)
+    order: list[int] = []
+
+    def work(number: int, arrived: float, spent: float) -> None:
+        turns.enter(arrived, spent)
+        order.append(number)
+        turns.leave(spent)
+
+    threads = [threading.Thread(target=work, args=(number, *asked), daemon=True) for number, asked in enumerate(waiting)]
     for thread in threads:
         thread.start()
         thread.join(0.05)
     turns.leave(0.0)
     for thread in threads:
         thread.join(5)
-    assert order == [0.0, 0.1, 0.2]
+    return order
+
+
+def test_who_has_taken_least_comes_first() -> None:
+    assert order_of((0.0, 0.2), (0.0, 0.1), (0.0, 0.0)) == [2, 1, 0]
+
+
+def test_nobody_is_overtaken_for_ever() -> None:
+    assert order_of((0.0, 0.2), (LAG * 0.2 + 0.1, 0.0), (LAG * 0.2 - 0.1, 0.0)) == [2, 0, 1]
+
+
+def test_a_heavy_answer_that_is_due_first_holds_no_light_one_up() -> None:
+    turns = Turns(at_once=2)
+    turns.enter(0.0, LIGHT_SECONDS)
+    assert entered(turns, LIGHT_SECONDS).is_alive()
+    assert not entered(turns, 0.0, arrived=1_000.0).is_alive()
+
+
+def test_whoever_makes_what_others_wait_for_needs_no_place_and_holds_none(db: None) -> None:
+    turns = Turns(at_once=1)
+    turn = Turn(turns)
+    with turn.taken():
+        turn.step()
+        with out_of_turn():
+            turns.enter(0.0, 0.0)
+            turn.step()
+    assert entered(turns, 0.0).is_alive()
 
 
 def test_a_turn_is_never_waited_for_inside_a_transaction(db: None) -> None:
     turns = Turns(at_once=1)
-    turns.enter(0.0)
+    turns.enter(0.0, 0.0)
     with transaction.atomic():
         Turn(turns).step()
 
