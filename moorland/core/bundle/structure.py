@@ -254,9 +254,10 @@ def _check_sentence(model: Model, sentence: Sentence, at: str) -> Iterator[Probl
     elif sentence.members:
         yield from _unknown(sentence.members.hierarchy, [item.name for item in model.hierarchies], f"{at}.members.hierarchy", "hierarchy")
     elif sentence.objects:
+        known = object_names(model)
         for key, names in (("hide", sentence.objects.hide), ("show", sentence.objects.show)):
             for position, name in enumerate(names):
-                yield from _check_object(model, name, f"{at}.objects.{key}[{position}]")
+                yield from _check_object(known, name, f"{at}.objects.{key}[{position}]")
     for path, name in named:
         yield from _unknown(name, tables, f"{at}.{path}", "table")
 
@@ -279,11 +280,11 @@ def object_names(model: Model) -> list[str]:
     ]
 
 
-def _check_object(model: Model, name: str, path: str) -> Iterator[Problem]:
+def _check_object(names: list[str], name: str, path: str) -> Iterator[Problem]:
     kind, _, rest = name.partition(":")
     if kind in ("tag", "folder"):
         return  # One that nothing carries is a finding, not an error (5.5).
-    known = [item.partition(":")[2] for item in object_names(model) if item.startswith(f"{kind}:")]
+    known = [item.partition(":")[2] for item in names if item.startswith(f"{kind}:")]
     yield from _unknown(rest, known, path, kind)
 
 
