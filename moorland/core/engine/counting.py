@@ -88,6 +88,16 @@ class Radix:
         if reduce(lambda product, size: product * size, self.sizes, 1) > _MOST_COMBINATIONS:
             raise Refused("invalid", "There are too many combinations of these columns; ask by fewer.")
 
+    def number(self, key: Sequence[Any]) -> int | None:
+        """The number of a prefix's key, given as JSON values; None where no column has a value shown so."""
+        number = 0
+        for column, size, value in zip(self.by, self.sizes, key, strict=False):
+            labels = self._labels(column)
+            if value not in labels:
+                return None
+            number = number * size + labels.index(value)
+        return number
+
     def size(self, depth: int) -> int:
         """How many combinations the first `depth` columns can have."""
         return reduce(lambda product, size: product * size, self.sizes[:depth], 1)
@@ -136,15 +146,33 @@ class Radix:
         return [*labels, None]
 
 
-def count(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Asked, depth: int, radix: Radix, strata: bool = True) -> Counted:
-    """The rows of a table that count for a measure in lines of a depth (7.2); on strata where they pay, unless told not to."""
-    aggregates = [node for node in measure.tree.walk() if isinstance(node, tree.Aggregate) and node.table == table]
-    found = strata_for(model, table, asked.keys | when_columns(model, table, measure.inputs | asked.keys), aggregates) if strata else None
+def count(
+    model: ViewerModel,
+    measure: CheckedMeasure,
+    table: str,
+    asked: Asked,
+    depth: int,
+    radix: Radix,
+    strata: bool = True,
+    beside: Sequence[ViewerModel] = (),
+) -> Counted:
+    """The rows of a table that count for a measure in lines of a depth (7.2); on strata where they pay, unless told not to.
+
+    With `beside`, on strata on which those views of the same data can be counted too.
+    """
+    found = strata_of_measure((model, *beside), measure, table, asked) if strata else None
     if found is not None:
         counted = _counted(model.on(found.data), measure, table, asked, depth, radix, found)
         if not counted.values:
             return counted
     return _counted(model, measure, table, asked, depth, radix, None)
+
+
+def strata_of_measure(models: Sequence[ViewerModel], measure: CheckedMeasure, table: str, asked: Asked) -> Strata | None:
+    """The strata of a table on which a measure asked so can be counted for all of some views of the same data; None where rows have to be."""
+    aggregates = [node for node in measure.tree.walk() if isinstance(node, tree.Aggregate) and node.table == table]
+    when = frozenset[ColumnKey]().union(*(when_columns(model, table, measure.inputs | asked.keys) for model in models))
+    return strata_for(models[0], table, asked.keys | when, aggregates, models[1:])
 
 
 def when_columns(model: ViewerModel, table: str, keys: Iterable[ColumnKey]) -> frozenset[ColumnKey]:
@@ -165,16 +193,21 @@ def _counted(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Ask
         mask = model.counted_by_none(lambda one: _counted_mask(one, measure, table, asked, depth))
         return _plain(model, table, mask, asked, radix, strata)
     grants = granting_measure(model, measure, asked)
-    if not model.masks_any(measure.inputs | asked.keys):
+    if not model.masks_any(_read_in(model, measure, table, asked)):
         return _plain(model, table, _visible(model, grants, table, asked.used(depth)), asked, radix, strata)
     return _Covered(model, grants, measure, table, asked, depth).counted(radix, strata)
+
+
+def _read_in(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Asked) -> frozenset[ColumnKey]:
+    """The cells that matter in a row of a table: those it reaches of what the measure and the question read (7.2)."""
+    return frozenset(key for key in measure.inputs | asked.keys if model.data.schema.reaches(table, key[0]))
 
 
 def _counted_mask(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Asked, depth: int) -> Mask:
     """The rows of a table that count for a viewer, before the question's filter where nothing is masked."""
     rows = model.data.rows(table)
     grants = granting_measure(model, measure, asked)
-    if model.masks_any(measure.inputs | asked.keys):
+    if model.masks_any(_read_in(model, measure, table, asked)):
         return _Covered(model, grants, measure, table, asked, depth).any
     mask = _visible(model, grants, table, asked.used(depth))
     return np.ones(rows, dtype=np.bool_) if mask is None else mask

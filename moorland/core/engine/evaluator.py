@@ -162,6 +162,10 @@ class Evaluator:
             raise not_found(model)
         return ViewerModel(viewer, held, self.data(model))
 
+    def whole_model(self, model: str, viewer: Viewer) -> ViewerModel:
+        """All data of a model, with the values of a viewer where a filter reads them."""
+        return ViewerModel(viewer, [self._everything_role(model)], self.data(model))
+
     def may_open(self, viewer: Viewer, page: str) -> bool:
         """Whether the viewer may open the page (10.2)."""
         found = next((item for item in self.bundle.pages if item.name == page), None)

@@ -1,5 +1,6 @@
 """Totals: measures by columns over the rows a viewer sees (semantics.md 7.2, 7.3)."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -30,7 +31,7 @@ def answer_totals(model: ViewerModel, question: TotalsQuestion, measures: Measur
     """The answer to a totals question (7.2). Raises Refused."""
     prepared = prepare_totals(model, question, measures, attributes)
     asked, found = prepared.asked, prepared.found
-    counting = _Counting(model, asked, found, Radix(model, asked.by, secret), secret)
+    counting = Counting(model, asked, found, secret)
     lines: list[Line] = []
     withheld: list[list[Any]] = []
     levels = {depth: counting.level(depth) for depth in prepared.depths}
@@ -56,7 +57,7 @@ def answer_totals(model: ViewerModel, question: TotalsQuestion, measures: Measur
 
 
 @dataclass
-class _Level:
+class Level:
     """The lines of one depth: their keys, and by measure the values and which of them are withheld."""
 
     keys: list[list[Any]]
@@ -68,11 +69,18 @@ class _Level:
         return self.values[name][line] if name in self.values else None
 
 
-class _Counting:
-    """Counts the rows of every measure depth by depth, from lines to the grand total; what a line withholds counts no further (7.3)."""
+class Counting:
+    """Counts the rows of every measure depth by depth, from lines to the grand total; what a line withholds counts no further (7.3).
 
-    def __init__(self, model: ViewerModel, asked: Asked, found: dict[str, CheckedMeasure], radix: Radix, secret: bytes) -> None:
-        self.model, self.asked, self.found, self.radix, self.secret = model, asked, found, radix, secret
+    With `beside`, everything is counted on strata that serve those views of the same data too; without `strata`, on rows.
+    """
+
+    def __init__(
+        self, model: ViewerModel, asked: Asked, found: dict[str, CheckedMeasure], secret: bytes, beside: Sequence[ViewerModel] = (), strata: bool = True
+    ) -> None:
+        self.model, self.asked, self.found, self.secret = model, asked, found, secret
+        self.radix = Radix(model, asked.by, secret)
+        self._beside, self._strata = beside, strata
         self.basis: dict[str, int] = {}
         self.kept_out: dict[str, int] = {}
         self.any_row = False
@@ -88,23 +96,27 @@ class _Counting:
         key = (name, table, depth if self._by_depth else 0)
         if key not in self._rows:
             measure = self.found[name]
-            strata = not (self._by_depth and self.model.masks_any(measure.inputs | self.asked.keys))
-            self._rows[key] = count(self.model, measure, table, self.asked, depth, self.radix, strata)
+            strata = self._strata and not (self._by_depth and self.model.masks_any(measure.inputs | self.asked.keys))
+            self._rows[key] = count(self.model, measure, table, self.asked, depth, self.radix, strata, self._beside)
         return self._rows[key]
 
-    def level(self, depth: int) -> _Level:
+    def standing(self, name: str, table: str, depth: int) -> Counted:
+        """Those of `rows` that no line of the levels worked out so far withholds."""
+        return self.rows(name, table, depth).without(self._dropped.get((name, table)))
+
+    def level(self, depth: int) -> Level:
         """The lines of one depth; the grand total has one even where no row counts."""
-        groups = _Groups(self.radix, depth)
+        groups = Groups(self.radix, depth)
         own = [groups.of(self.rows(name, measure.table, depth)) for name, measure in self.found.items()]
         if depth == 0:
             self.any_row = any(len(numbers) for numbers in own)
         numbers = groups.present(own, always=depth == 0)
         pay_lines(len(numbers), depth + len(self.found))
-        level = _Level(self.radix.keys(numbers, depth))
+        level = Level(self.radix.keys(numbers, depth))
         for name, measure in self.found.items():
             step()
             every = {table: self.rows(name, table, depth) for table in counted_tables(measure)}
-            rows = {table: part.without(self._dropped.get((name, table))) for table, part in every.items()}
+            rows = {table: self.standing(name, table, depth) for table in every}
             if depth == 0:
                 self.basis[name], self.kept_out[name] = rows[measure.table].basis, rows[measure.table].kept_out
             vector = evaluate(measure.tree, _LineFrame(self.model, rows, groups, numbers, self.secret))
@@ -116,7 +128,7 @@ class _Counting:
             level.withheld[name] = withheld
         return level
 
-    def _drop(self, name: str, rows: dict[str, Counted], groups: "_Groups", withheld: Array) -> None:
+    def _drop(self, name: str, rows: dict[str, Counted], groups: "Groups", withheld: Array) -> None:
         """The rows of withheld lines count no further in the measure, as rows, whatever line they would stand in (7.3)."""
         for table, part in rows.items():
             size = self.model.data.rows(table) if part.strata is None else len(part.strata.counts)
@@ -124,7 +136,14 @@ class _Counting:
             dropped[part.places[np.isin(groups.of(part), withheld)]] = True
 
 
-class _Groups:
+def line_figure(model: ViewerModel, measure: CheckedMeasure, rows: dict[str, Counted], secret: bytes) -> Any:
+    """The value of a measure over some rows of each of its tables as one line, as a JSON value; null where there is none."""
+    one = Groups(Radix(model, (), secret), 0)
+    vector = evaluate(measure.tree, _LineFrame(model, rows, one, np.zeros(1, np.int64), secret))
+    return json_values(np.broadcast_to(vector.values, (1,)), np.broadcast_to(vector.known, (1,)))[0]
+
+
+class Groups:
     """The groups of one depth: prefixes of the numbers at full depth."""
 
     def __init__(self, radix: Radix, depth: int) -> None:
@@ -154,7 +173,7 @@ class _Groups:
         return np.flatnonzero(present | always)
 
 
-def _withheld(every: Counted, rows: Counted, groups: _Groups, numbers: Array) -> Mask:
+def _withheld(every: Counted, rows: Counted, groups: Groups, numbers: Array) -> Mask:
     """The lines that are withheld: in which cells count that need more rows than the line has, or all of whose rows were withheld before (5.6, 7.3).
 
     `every` are the rows that count, `rows` those of them that no line withheld.
@@ -182,7 +201,7 @@ def _lines_of(groups: Array, numbers: Array) -> tuple[Array, Mask]:
 class _LineFrame(AggregatesFrame):
     """Evaluates what stands around the aggregates of a measure, one entry a line."""
 
-    def __init__(self, model: ViewerModel, counted: dict[str, Counted], groups: _Groups, numbers: Array, secret: bytes) -> None:
+    def __init__(self, model: ViewerModel, counted: dict[str, Counted], groups: Groups, numbers: Array, secret: bytes) -> None:
         self.model, self.data, self.counted, self.groups, self.numbers = model, model.data, counted, groups, numbers
         self._secret = secret
         self._domain = Domain("")

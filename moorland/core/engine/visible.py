@@ -241,9 +241,9 @@ class ViewerModel:
 
     def __init__(self, viewer: Viewer, roles: Iterable[CompiledRole], data: ModelData) -> None:
         self.viewer, self.data = viewer, data
-        self._roles = list(roles)
-        self.ladder = Ladder(mask.kind for role in self._roles for mask in role.masks)
-        held = [RoleRows(role, viewer, data, self.ladder) for role in self._roles]
+        self.roles = list(roles)
+        self.ladder = Ladder(mask.kind for role in self.roles for mask in role.masks)
+        held = [RoleRows(role, viewer, data, self.ladder) for role in self.roles]
         self.grants = [rows for rows in held if rows.role.role.kind == "grant"]
         self.limits = [rows for rows in held if rows.role.role.kind == "limit"]
         self.objects = self._objects()
@@ -296,7 +296,11 @@ class ViewerModel:
 
     def on(self, data: ModelData) -> "ViewerModel":
         """The same viewer and roles on other data of the same shape: strata in place of rows."""
-        return ViewerModel(self.viewer, self._roles, data)
+        return ViewerModel(self.viewer, self.roles, data)
+
+    def with_roles(self, roles: Iterable[CompiledRole]) -> "ViewerModel":
+        """The same viewer and data with other roles."""
+        return ViewerModel(self.viewer, roles, self.data)
 
     def listing(self, table: str) -> list[RoleRows]:
         """The grant roles that list rows of a table; none where a limit role lists none (5.7, 7.1)."""
