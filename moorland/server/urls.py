@@ -31,7 +31,8 @@ from moorland.server.policies.views import Assignments, OneAssignment, OneRole, 
 from moorland.server.releases.views import OneRelease, Pending, Releases, WorkspaceState
 from moorland.server.tasks.views import OneTask, Tasks
 from moorland.server.trail.views import Trail
-from moorland.server.viewing.insight_views import Combine, EntitlementColumns, EntitlementEffects, Reaching, RedundantSentences, WholeTotals, Why
+from moorland.server.viewing.ask_views import BridgeOf, Who, Why
+from moorland.server.viewing.insight_views import Combine, EntitlementColumns, EntitlementEffects, RedundantSentences, WholeTotals
 from moorland.server.viewing.own import OwnAnswers, OwnBeneath, OwnExport, OwnPage, OwnPages
 from moorland.server.viewing.page_views import ExhibitTries, PageBeneath, PageLooks, Pages, PagesGrid
 from moorland.server.viewing.sql_views import Sql
@@ -115,7 +116,8 @@ urlpatterns = [
     path("api/redundant", RedundantSentences.as_view()),
     path("api/sql", Sql.as_view()),
     path("api/why", Why.as_view()),
-    path("api/reaching", Reaching.as_view()),
+    path("api/who", Who.as_view()),
+    path("api/bridge", BridgeOf.as_view()),
     path("api/combine", Combine.as_view()),
     path("api/entitlements/lines", EntitlementEffects.as_view()),
     path("api/entitlements/columns", EntitlementColumns.as_view()),

@@ -11,9 +11,9 @@ from moorland.core.engine.questions import Question
 from moorland.core.insight.effect import AlignedQuestion, aligned_rows
 from moorland.core.insight.impact import impact
 from moorland.core.insight.promises import run_promises
-from moorland.core.insight.reaching import ReachQuestion, reaching
 from moorland.core.insight.remedies import remedies
 from moorland.core.insight.trace import Traced, trace
+from moorland.core.insight.who import WhoQuestion, who
 from tests.core.worlds import Tables, ask, evaluator, farm, model_document, visible_ids
 
 LARGEST = 1e308
@@ -90,8 +90,8 @@ def test_a_row_that_counts_but_is_not_listed_is_visible_without_a_cell() -> None
     base = farm(NOT_LISTING)
     bench = aligned_rows(base, AlignedQuestion(model="farm", table="site", columns=["area"], limit=1), [base.viewer("ann")])
     assert (bench.visible, bench.listed, bench.rows[0].states) == ([5], [0], [["hidden"]])
-    who = reaching(base, ReachQuestion(model="farm", table="site", where="id = 1"))
-    assert [(person.login, person.rows, person.listed) for person in who.people] == [("ann", 1, 0)]
+    reached = who(base, WhoQuestion(model="farm", table="site", where="id = 1"))
+    assert [(person.login, person.rows, person.listed) for person in reached.people] == [("ann", 1, 0)]
     found = trace(base, "ann", Traced(model="farm", table="site", row=1, column="area"))
     masks = next(layer for layer in found.layers if layer.layer == "masks")
     assert masks.message == "No role held lists this row of site, so area is not shown in rows. In totals by area it is clear."

@@ -26,7 +26,7 @@ def test_why_of_two_viewers_names_the_layer_where_they_part(boss: Session) -> No
 
 
 def test_everybody_who_sees_some_rows_is_named_with_role_and_sentence(boss: Session) -> None:
-    told = boss.ok("POST", "reaching", {"about": {"model": "m", "table": "site", "where": "area = 'fell'"}})
+    told = boss.ok("POST", "who", {"about": {"model": "m", "table": "site", "where": "area = 'fell'"}})["answer"]
     assert told["rows"] == 2
     found = {person["login"]: [(role["role"], role["rows"], role["sentences"]) for role in person["through"]] for person in told["people"]}
     assert found == {"ann": [("steward", 2, [0])], "boss": [("all", 2, [])]}

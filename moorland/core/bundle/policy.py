@@ -1,7 +1,7 @@
 """The shapes of roles: sentences of nine kinds and assignments (semantics.md 5)."""
 
 from collections.abc import Iterator
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from pydantic import Field, model_validator
 
@@ -158,7 +158,8 @@ class PagesSentence(Shape):
     where: ConditionText | None = None
 
 
-SENTENCE_KINDS = ("rows", "entitlement", "members", "objects", "mask", "beneath", "change", "pages")
+SentenceKind = Literal["rows", "entitlement", "members", "objects", "mask", "beneath", "change", "pages"]
+SENTENCE_KINDS: tuple[SentenceKind, ...] = get_args(SentenceKind)
 
 
 class Sentence(Shape):
@@ -185,12 +186,12 @@ class Sentence(Shape):
         return self
 
     @property
-    def kinds(self) -> list[str]:
+    def kinds(self) -> list[SentenceKind]:
         """The kinds that are set."""
         return [kind for kind in SENTENCE_KINDS if getattr(self, kind) is not None]
 
     @property
-    def kind(self) -> str:
+    def kind(self) -> SentenceKind:
         """The kind of this sentence."""
         return self.kinds[0]
 

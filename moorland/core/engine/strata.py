@@ -13,6 +13,7 @@ from moorland.core.bundle.schema import Step
 from moorland.core.engine.aggregates import aggregate
 from moorland.core.engine.columns import StoredColumn, TableData
 from moorland.core.engine.exact_sums import Sums
+from moorland.core.engine.member_rules import MembersRule
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language import tree
@@ -118,6 +119,35 @@ class _StrataData(ModelData):
 
     def path(self, table: str, lookup: str) -> Array:
         return super().path(table, lookup) if table == self._table else self._whole.path(table, lookup)
+
+
+class _ChosenRows(_StrataData):
+    """A model in which one table has only some of its rows, whole."""
+
+    def __init__(self, whole: ModelData, table: str, rows: Array) -> None:
+        super().__init__(whole, table, (), rows)
+        self._chosen = np.append(rows, -1)
+
+    def stored(self, table: str, column: str) -> StoredColumn:
+        if table != self._table:
+            return self._whole.stored(table, column)
+        if column not in self.tables[table].columns:
+            self.tables[table].columns[column] = _taken(self._whole.stored(table, column), self._chosen)
+        return self.tables[table].columns[column]
+
+
+def chosen_rows(model: ViewerModel, table: str, rows: Array) -> ModelData | None:
+    """A viewer's data with only some rows of a table, for looking at few of many; None where what is seen of them depends on the others.
+
+    That is so where a restriction travels up, where the table has several names, and where its rows are each other's parents.
+    """
+    schema = model.data.schema
+    if any(step.carries_up for steps in schema.parents.values() for step in steps) or len(schema.names_of(table)) > 1:
+        return None
+    rules = (rule for role in model.roles for rule in role.rows if isinstance(rule, MembersRule))
+    if any(rule.table == table and rule.hierarchy.levels is None for rule in rules):
+        return None
+    return _ChosenRows(model.data, table, rows)
 
 
 def _taken(stored: StoredColumn, rows: Array) -> StoredColumn:

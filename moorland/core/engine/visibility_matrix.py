@@ -124,3 +124,9 @@ def visible_to(grants: Sequence[VisibilityMatrix], limits: Sequence[VisibilityMa
         if mask is not None:
             result = result & mask
     return np.broadcast_to(result, (rows, viewers))
+
+
+def rows_seen(weights: Array, mask: Mask, viewers: int) -> Array:
+    """How many rows each viewer sees, where each stands for as many as its weight; `mask` has shape (rows or 1, viewers or 1). Shape (viewers,), int64."""
+    full = np.broadcast_to(mask, (len(weights), mask.shape[1]))
+    return np.broadcast_to(weights.astype(np.float64) @ full, (viewers,)).round().astype(np.int64)

@@ -27,6 +27,22 @@ def paths_of(viewer: Viewer, role: str) -> list[RolePath]:
     return [RolePath(assignment=assignment, groups=list(path)) for assignment, path in viewer.held[role].paths]
 
 
+def held_by(evaluator: Evaluator, viewer: Viewer, role: str) -> list[str]:
+    """The ways a role reaches a viewer, in words; none where it is not held."""
+    held = viewer.held.get(role)
+    return [_in_words(evaluator, assignment, groups) for assignment, groups in held.paths] if held else []
+
+
+def _in_words(evaluator: Evaluator, assignment: Assignment | None, groups: tuple[str, ...]) -> str:
+    if assignment is None:
+        return "chosen for this look"
+    if assignment.user is not None:
+        return "assigned in person"
+    if assignment.group is not None:
+        return f"through {' › '.join(evaluator.people.groups[name].title for name in groups)}"
+    return "assigned to everyone" if assignment.everyone else f"when {assignment.when}"
+
+
 def holders(evaluator: Evaluator) -> dict[str, list[Holder]]:
     """For each role those who hold it on the evaluator's day, in login order."""
     result: dict[str, list[Holder]] = {name: [] for name in evaluator.roles}

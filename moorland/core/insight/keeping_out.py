@@ -6,8 +6,8 @@ from typing import Literal
 
 import numpy as np
 
-from moorland.core.bundle.policy import Sentence
 from moorland.core.engine.visible import RoleRows, ViewerModel, lifted
+from moorland.core.insight.wording import said
 from moorland.core.language.derived import ColumnKey
 from moorland.core.language.vectors import Array, Mask
 
@@ -51,7 +51,7 @@ def kept_out(model: ViewerModel, table: str, needed: Iterable[RoleRows], read: f
             sentences = [rule.sentence for rule in limit.role.rows]
             label = limit.role.role.title
             one = sentences[0] if len(sentences) == 1 else None
-            why = f": {said(limit.role.role.sentences[one])}" if one is not None else ""
+            why = f": it {said(limit.role.role.sentences[one])}" if one is not None else ""
             yield Cause("limit", f"Taken away by the limit role {label}{why}.", limit.name, label, one), here
             left = left & ~here
     if left.any():
@@ -86,7 +86,7 @@ def _nearest(grants: list[RoleRows], table: str, outside: Mask) -> Iterator[tupl
             if sentence < 0:
                 cause = Cause("outside", f"Not opened by {label}: through a relationship no visible row belongs to them.", role.name, label)
             else:
-                cause = Cause("outside", f"Not opened by {label}: {said(role.sentences[sentence])}.", role.name, label, sentence)
+                cause = Cause("outside", f"Not opened by {label}: it {said(role.sentences[sentence])}.", role.name, label, sentence)
             yield cause, mine & (deciding == sentence)
 
 
@@ -100,17 +100,6 @@ def _failing(grant: RoleRows, table: str, rows: int) -> tuple[Array, Array]:
             failing += fails
             first[fails] = rule.sentence
     return np.maximum(failing, 1), first
-
-
-def said(sentence: Sentence) -> str:
-    """The deciding words of a sentence about rows, quoted."""
-    if sentence.rows is not None:
-        return f"it keeps {sentence.rows.table} where {sentence.rows.where}"
-    if sentence.members is not None:
-        return f"it keeps members of {sentence.members.hierarchy}"
-    if sentence.entitlement is not None:
-        return f"it keeps {sentence.entitlement.table} that {sentence.entitlement.through} names"
-    return "by one of its sentences"
 
 
 def _listed(names: list[str]) -> str:

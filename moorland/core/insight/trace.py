@@ -9,7 +9,6 @@ from pydantic import Field, model_validator
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.shape import Name, Scalar, Shape
-from moorland.core.bundle.values import typed_value
 from moorland.core.engine.asked import Asked, counted_tables
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.changes import try_row
@@ -24,6 +23,8 @@ from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.rules import RowRule
 from moorland.core.engine.table_view import listed_table, visible_table
 from moorland.core.engine.visible import RoleRows, ViewerModel
+from moorland.core.insight.holders import held_by
+from moorland.core.insight.naming_rows import row_of
 from moorland.core.language.evaluation import true_rows
 from moorland.core.people import Viewer
 
@@ -72,6 +73,7 @@ class Reason(Shape):
     """What one role, or one sentence of it, says."""
 
     role: str
+    label: str
     kind: str
     held_by: list[str]
     sentence: int | None = None
@@ -146,7 +148,7 @@ class _Tracing:
         yield self.object(model)
         if self.asked.table is None:
             return
-        row = self.row(model.data, self.asked.table)
+        row = row_of(model.data, self.asked.table, self.asked.row)
         yield self.rows(model, row)
         if self.asked.column is not None or self.asked.measure is not None:
             yield self.masks(model, row)
@@ -226,23 +228,6 @@ class _Tracing:
             if rest not in known.get(kind, set()):
                 raise _unknown(kind or "object", rest or name, known.get(kind, set()))
         return wanted
-
-    def row(self, data: ModelData, table: str) -> int:
-        key = data.schema.tables[table].key
-        if key is None:
-            if not isinstance(self.asked.row, int) or not 0 <= self.asked.row < data.rows(table):
-                raise BundleError([Problem("row", f"{table} has no key, so a row is named by its number from 0 to {data.rows(table) - 1}.")])
-            return self.asked.row
-        stored = data.stored(table, key)
-        try:
-            value = typed_value(self.asked.row if self.asked.row is not None else "", stored.type)
-        except ValueError as error:
-            raise BundleError([Problem("row", f"{error}, as {table}.{key} is.")]) from None
-        values = stored.values[stored.codes[:-1]] if stored.codes is not None else stored.values[:-1]
-        found = np.flatnonzero(values == np.array([value], dtype=values.dtype)[0])
-        if not len(found):
-            raise BundleError([Problem("row", f"no row of {table} has {key} = {self.asked.row}.")])
-        return int(found[0])
 
     def grants_asked(self, model: ViewerModel) -> list[RoleRows]:
         """The grant roles under which everything asked about exists."""
@@ -385,18 +370,17 @@ class _Tracing:
         return TraceLayer(layer="limits", verdict="passes" if why is None else "stops", message=message, reasons=reasons)
 
     def reason(self, role: CompiledRole, passes: bool, message: str, sentence: int | None = None, compared: list[Compared] | None = None) -> Reason:
-        held = self.viewer.held.get(role.role.name)
-        paths = []
-        for assignment, groups in held.paths if held else ():
-            if assignment is None:
-                paths.append("chosen for this look")
-            elif assignment.user is not None:
-                paths.append("assigned in person")
-            elif assignment.group is not None:
-                paths.append(f"through {' › '.join(self.evaluator.people.groups[name].title for name in groups)}")
-            else:
-                paths.append("assigned to everyone" if assignment.everyone else f"when {assignment.when}")
-        return Reason(role=role.role.name, kind=role.role.kind, held_by=paths, sentence=sentence, passes=passes, message=message, compared=compared or [])
+        paths = held_by(self.evaluator, self.viewer, role.role.name)
+        return Reason(
+            role=role.role.name,
+            label=role.role.title,
+            kind=role.role.kind,
+            held_by=paths,
+            sentence=sentence,
+            passes=passes,
+            message=message,
+            compared=compared or [],
+        )
 
 
 def _stated(kind: CellKind) -> str:

@@ -3,11 +3,13 @@
 from pydantic import Field
 
 from moorland.core.bundle.policy import EntitlementSentence
-from moorland.core.bundle.shape import Name, Shape
+from moorland.core.bundle.shape import Day, Name, Shape
+from moorland.core.insight.bridge import BridgeQuestion
 from moorland.core.insight.combining import CombineQuestion
-from moorland.core.insight.reaching import ReachQuestion
 from moorland.core.insight.remedies import Remedy
 from moorland.core.insight.trace import Trace, Traced
+from moorland.core.insight.verdict import Verdict
+from moorland.core.insight.who import WhoAnswer, WhoChange, WhoQuestion
 from moorland.server.viewing.shapes import Asked, PinnedViewer, Viewers
 
 
@@ -20,18 +22,37 @@ class WhyRequest(Asked):
 
 
 class WhyAnswer(Shape):
-    """The trace, what single changes would help, and the layer where another viewer parts."""
+    """What it comes to, the trace, what single changes would help, and the layer where another viewer parts."""
 
+    verdict: Verdict
+    other_verdict: Verdict | None
     trace: Trace
     remedies: list[Remedy]
     other: Trace | None
     parts_at: str | None
 
 
-class ReachRequest(Asked):
-    """Who may see some rows, and by which sentence."""
+class WhoRequest(Asked):
+    """Who reaches something, and by which sentence; against the live release, or another day, who is new and who is gone."""
 
-    about: ReachQuestion
+    about: WhoQuestion
+    against_live: bool = False
+    against_day: Day | None = None
+
+
+class WhoTold(Shape):
+    """Who reaches it, and what changed against what it was compared with."""
+
+    answer: WhoAnswer
+    against: WhoChange | None = None
+
+
+class BridgeRequest(Asked):
+    """How a viewer's figure comes about from that of all data, or of another viewer."""
+
+    viewer: PinnedViewer
+    start: PinnedViewer | None = None
+    about: BridgeQuestion
 
 
 class EntitlementRequest(Asked):

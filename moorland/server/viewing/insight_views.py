@@ -1,4 +1,4 @@
-"""Explanations for administrators: why, who sees it, what a line of entitlements, whole totals or several roles do."""
+"""Explanations of roles for administrators: what a line of entitlements, whole totals or several roles do."""
 
 import re
 
@@ -7,7 +7,6 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.member_rules import MembersRule
@@ -15,10 +14,7 @@ from moorland.core.insight.combining import Combined, combined
 from moorland.core.insight.findings.coverage import redundant_sentences
 from moorland.core.insight.findings.disclosure import whole_total_findings
 from moorland.core.insight.listed import EntitlementEvidence, EntitlementLines, entitlement_evidence, entitlement_lines
-from moorland.core.insight.reaching import ReachAnswer, reaching
-from moorland.core.insight.remedies import remedies
-from moorland.core.insight.trace import trace, where_they_part
-from moorland.server.errors import Failure, answer, missing, read_body
+from moorland.server.errors import answer, missing, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.requests import account_of
 from moorland.server.viewing.insight_shapes import (
@@ -26,53 +22,14 @@ from moorland.server.viewing.insight_shapes import (
     EntitlementRequest,
     EvidenceRequest,
     GivenAway,
-    ReachRequest,
     Redundant,
     RedundantAnswer,
     RedundantRequest,
     WholeTotalsAnswer,
     WholeTotalsRequest,
-    WhyAnswer,
-    WhyRequest,
 )
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.service import asked_evaluator, resolve, viewer_title
-from moorland.server.viewing.shapes import AllData, PinnedViewer
-
-
-def _reference(pinned: PinnedViewer) -> ViewerReference:
-    if isinstance(pinned, AllData):
-        raise Failure(422, "invalid", "All the data is nobody: there is nothing to explain.")
-    return pinned
-
-
-class Why(APIView):
-    """Administrators: why a viewer can or cannot, layer by layer, and what would have to change."""
-
-    @extend_schema(request=WhyRequest, responses=WhyAnswer)
-    def post(self, request: Request) -> Response:
-        asked = read_body(request, WhyRequest)
-        base = asked_evaluator(asked)
-        viewer = _reference(asked.viewer)
-        about = asked.about
-        subject = f"why: {about.page or about.object or about.table}"
-        record_look(account_of(request), [viewer_title(pinned) for pinned in (asked.viewer, asked.other) if pinned is not None], subject, asked.state)
-        found = trace(base, viewer, about)
-        other = trace(base, _reference(asked.other), about) if asked.other is not None else None
-        parted = where_they_part(found, other) if other is not None else None
-        helping = remedies(base, viewer, about) if found.outcome != "can" else []
-        return answer(WhyAnswer(trace=found, remedies=helping, other=other, parts_at=parted[0].layer if parted else None))
-
-
-class Reaching(APIView):
-    """Administrators: everybody who may list some rows, and by which role and sentence."""
-
-    @extend_schema(request=ReachRequest, responses=ReachAnswer)
-    def post(self, request: Request) -> Response:
-        asked = read_body(request, ReachRequest)
-        base = asked_evaluator(asked)
-        record_look(account_of(request), ["everyone"], f"who sees {asked.about.table or asked.about.hierarchy}", asked.state)
-        return answer(reaching(base, asked.about))
 
 
 class EntitlementEffects(APIView):
