@@ -5,6 +5,7 @@ import typer
 from moorland.commands.answering import evaluate, sql
 from moorland.commands.checking import check
 from moorland.commands.comparing import diff
+from moorland.commands.reaching import reach_command
 from moorland.commands.serving import demo, serve
 from moorland.commands.tracing import trace_command
 from moorland.commands.workspace import account, rotate_keys, trail
@@ -13,6 +14,7 @@ app = typer.Typer(add_completion=False, no_args_is_help=True, help="Who sees wha
 app.command()(check)
 app.command()(evaluate)
 app.command("trace")(trace_command)
+app.command("reach")(reach_command)
 app.command()(diff)
 app.command()(sql)
 app.command()(serve)

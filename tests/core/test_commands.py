@@ -263,3 +263,34 @@ def test_sql_keeps_the_types_of_values_and_names_what_wants_an_index(folder: Pat
     statement = json.loads(result.stdout)["viewers"][0]["answers"][0]["statements"][0]
     assert (statement["parameters"], statement["types"]) == ({"p1": "fell", "p2": 0}, {"p1": "text", "p2": "integer"})
     assert statement["looks_up"] == []
+
+
+def test_trace_tells_the_bridge_of_a_figure(folder: Path) -> None:
+    told = json.loads(run("trace", folder, "--viewer", "ann", "--model", "m", "--measure", "sites", "--bridge", "--json").stdout)
+    assert [told["first"]["figure"], [step["amount"] for step in told["steps"]], told["last"]["figure"]] == [3, [-1], 2]
+    shown = run("trace", folder, "--viewer", "ann", "--measure", "sites", "--bridge").stdout
+    assert "-1 rows  Not opened by r: it keeps site where area = 'fell'." in shown
+
+
+def test_trace_tells_who_reaches_a_row(folder: Path) -> None:
+    told = json.loads(run("trace", folder, "--table", "site", "--row", "1", "--who", "--json").stdout)
+    assert [(person["login"], person["state"]) for person in told["people"]] == [("ann", "listed")]
+    assert "1 of 1 people" in run("trace", folder, "--table", "site", "--row", "1", "--who").stdout
+    assert run("trace", folder, "--table", "site", "--row", "9", "--who").exit_code == 2
+
+
+def test_reach_tells_everybody_at_once(folder: Path) -> None:
+    told = json.loads(run("reach", folder, "--json").stdout)
+    assert told["classes"] == [
+        {
+            "logins": ["ann"],
+            "roles": ["r"],
+            "tables": {"m.site": {"rows": 2, "of": 3}},
+            "columns": {"m.site.id": "clear", "m.site.area": "clear"},
+            "measures": {"m.sites": 2},
+            "pages": [],
+            "export": [],
+        }
+    ]
+    assert "m.site 2 of 3" in run("reach", folder).stdout
+    assert run("reach", folder, "--model", "x").exit_code == 2

@@ -14,6 +14,7 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.table_view import listed_table, visible_table
 from moorland.core.insight.reach import Reach, reach
+from moorland.core.insight.standing_out import crossings, standing_out
 from moorland.core.people import Viewer
 from tests.core.oracle.worlds import World
 from tests.core.seeds import SEEDS
@@ -93,3 +94,27 @@ def test_people_without_a_role_are_a_class_and_disabled_ones_none() -> None:
 
 def test_sensitive_columns_are_those_masked_hidden_or_tagged() -> None:
     assert reach(two()).sensitive == ["farm.site.rent"]
+
+
+def fellows(*more: dict[str, Any]) -> Evaluator:
+    """Five people of one group, of whom one holds a role more."""
+    users = [{"login": login, "name": login.title()} for login in ("ann", "bea", "cid", "dan", "eva")]
+    role = {**rows_role("fell", "site", "area = 'fell'", assigned=[{"group": "g"}]), "label": "The fell"}
+    winter = {**rows_role("winter", "site", "area = 'marsh'", assigned=[{"user": "dan"}]), "label": "Winter review"}
+    groups = [{"name": "g", "label": "Stewards", "users": ["ann", "bea", "cid", "dan", "eva"]}]
+    return farm(role, winter, *more, users=users, groups=groups)
+
+
+def test_who_sees_otherwise_than_most_of_a_group_stands_out() -> None:
+    core = fellows()
+    (found,) = standing_out(core, reach(core))
+    assert (found.login, found.label, found.others) == ("dan", "Stewards", 4)
+    expected = "sees 2 more rows of site and 2 more rows of run than the 4 others of Stewards who see the same: by Winter review, assigned in person"
+    assert found.message == expected
+
+
+def test_what_changed_of_a_class_is_told_with_how_it_was() -> None:
+    core, before = fellows(), farm(users=[{"login": "dan", "name": "Dan"}])
+    after = next(item for item in reach(core).classes if "dan" in item.logins)
+    told = {item.what: item.before for item in crossings(reach(before), after)}
+    assert (told["table:farm.site"], told["column:farm.site.rent"]) == (["0"], ["hidden"])
