@@ -36,6 +36,7 @@ INSTALLED_APPS = [
     "moorland.server.pages",
     "moorland.server.releases",
     "moorland.server.tasks",
+    "moorland.server.viewing",
 ]
 
 MIDDLEWARE = [

@@ -33,8 +33,10 @@ from moorland.server.tasks.views import OneTask, Tasks
 from moorland.server.trail.views import Trail
 from moorland.server.viewing.ask_views import BridgeOf, Who, Why
 from moorland.server.viewing.insight_views import Combine, EntitlementColumns, EntitlementEffects, RedundantSentences, WholeTotals
+from moorland.server.viewing.kept_views import KeptLooks, OneLook, OnePinnedSet, PinnedSets
 from moorland.server.viewing.own import OwnAnswers, OwnBeneath, OwnExport, OwnPage, OwnPages
 from moorland.server.viewing.page_views import ExhibitTries, PageBeneath, PageLooks, Pages, PagesGrid
+from moorland.server.viewing.reach_views import Reaching
 from moorland.server.viewing.sql_views import Sql
 from moorland.server.viewing.views import Aligned, CheckCondition, ColumnValues, Effect, Evaluate, ModelDocument
 from moorland.server.viewing.vocabulary import Vocabulary
@@ -118,6 +120,11 @@ urlpatterns = [
     path("api/why", Why.as_view()),
     path("api/who", Who.as_view()),
     path("api/bridge", BridgeOf.as_view()),
+    path("api/reach", Reaching.as_view()),
+    path("api/looks", KeptLooks.as_view()),
+    path("api/looks/<name:key>", OneLook.as_view()),
+    path("api/pinned-sets", PinnedSets.as_view()),
+    path("api/pinned-sets/<name:name>", OnePinnedSet.as_view()),
     path("api/combine", Combine.as_view()),
     path("api/entitlements/lines", EntitlementEffects.as_view()),
     path("api/entitlements/columns", EntitlementColumns.as_view()),

@@ -6,7 +6,7 @@ from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.reading import read_document
 from moorland.server.catalog.models import Model
 from moorland.server.directory.document import people_document
-from moorland.server.errors import Failure
+from moorland.server.errors import Failure, missing
 from moorland.server.pages.models import Page, Shelf
 from moorland.server.policies.assignments import assignments_of_roles
 from moorland.server.policies.models import Role
@@ -59,10 +59,20 @@ def bundle_of(state: State, policy_document: dict[str, Any] | None = None) -> Bu
 
     A release whose sentences no longer fit the people (an attribute deleted) still reads; what it names is then absent.
     """
-    space = workspace()
     document, role_ids = policy(state)
-    if policy_document is not None:
-        document = policy_document
+    return _bundle(document if policy_document is None else policy_document, role_ids, state)
+
+
+def release_bundle(number: int) -> Bundle:
+    """An earlier release with the people as they are now. Raises Failure (404) where there is none of that number."""
+    release = Release.objects.filter(number=number).first()
+    if release is None:
+        raise missing("release", str(number))
+    return _bundle(release.document, release.role_ids, f"release {number}")
+
+
+def _bundle(document: dict[str, Any], role_ids: dict[str, int], named: str) -> Bundle:
+    space = workspace()
     assigned = assignments_of_roles()
     roles = [{**role, "assigned": assigned.get(role_ids.get(role["name"], 0), [])} for role in document.get("roles", [])]
-    return read_document({"moorland": 1, "name": space.name, "time_zone": space.time_zone, **people_document(), **document, "roles": roles}, state)
+    return read_document({"moorland": 1, "name": space.name, "time_zone": space.time_zone, **people_document(), **document, "roles": roles}, named)

@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bridge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: how a viewer's figure comes about from that of all data, or of another viewer. */
+        post: operations["bridge_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/check": {
         parameters: {
             query?: never;
@@ -253,6 +270,40 @@ export interface paths {
         put?: never;
         /** @description Administrators: bring confirmed tables in. The work runs as a task; all of it is done, or nothing. */
         post: operations["imports_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: keeps a look; the same look has the same key. */
+        post: operations["looks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/looks/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: a kept look. What it shows is asked anew, with the rights of whoever opens it. */
+        get: operations["looks_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -725,6 +776,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pinned-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: their own sets of pinned viewers. */
+        get: operations["pinned_sets_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pinned-sets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Administrators: keeps or takes away one of their own sets. */
+        put: operations["pinned_sets_update"];
+        post?: never;
+        /** @description Administrators: keeps or takes away one of their own sets. */
+        delete: operations["pinned_sets_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/proposals": {
         parameters: {
             query?: never;
@@ -742,7 +828,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/reaching": {
+    "/api/reach": {
         parameters: {
             query?: never;
             header?: never;
@@ -751,8 +837,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: everybody who may list some rows, and by which role and sentence. */
-        post: operations["reaching_create"];
+        /** @description Administrators: classes of people who see exactly the same, and who stands out. */
+        post: operations["reach_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1265,6 +1351,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/who": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: everybody who reaches something, by which role and sentence; against live or another day, who is new and who is gone. */
+        post: operations["who_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/whole-totals": {
         parameters: {
             query?: never;
@@ -1751,6 +1854,122 @@ export interface components {
             /** Rows */
             rows: number;
         };
+        /**
+         * Bridge
+         * @description From the first figure over the steps to the last: the first and all amounts add up to the last, null counting as 0.
+         */
+        Bridge: {
+            first: components["schemas"]["BridgeEnd"];
+            /** Key */
+            key: unknown[];
+            last: components["schemas"]["BridgeEnd"];
+            /** Measure */
+            measure: string;
+            /** Steps */
+            steps: components["schemas"]["BridgeStep"][];
+        };
+        /**
+         * BridgeEnd
+         * @description Whose figure it is, the figure, and how many rows count in it.
+         */
+        BridgeEnd: {
+            /** Figure */
+            figure: unknown;
+            /** Rows */
+            rows: number;
+            /** Viewer */
+            viewer: string;
+        };
+        /**
+         * BridgeQuestion
+         * @description A measure in a line of totals: the values of the first columns of `by`, none for the grand total.
+         */
+        BridgeQuestion: {
+            /** By */
+            by?: string[];
+            /**
+             * Cube
+             * @default null
+             */
+            cube?: string | null;
+            /** Key */
+            key?: (boolean | number | string | null)[];
+            /** Measure */
+            measure: string;
+            /** Model */
+            model: string;
+            /**
+             * Subtotals
+             * @default false
+             */
+            subtotals?: boolean;
+            /**
+             * Where
+             * @default null
+             */
+            where?: string | null;
+        };
+        /**
+         * BridgeRequest
+         * @description How a viewer's figure comes about from that of all data, or of another viewer.
+         */
+        BridgeRequest: {
+            about: components["schemas"]["BridgeQuestion"];
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /**
+             * Start
+             * @default null
+             */
+            start?: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"] | null;
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+            /** Viewer */
+            viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"];
+        };
+        /**
+         * BridgeStep
+         * @description One change: how many rows of the measure's table more or fewer, by how much the figure moves, and the figure after it.
+         *
+         *     `amount` takes a figure that is null as 0; it is null where figures are not numbers. `sentence` counts from 0.
+         */
+        BridgeStep: {
+            /** Amount */
+            amount: number | null;
+            /** Figure */
+            figure: unknown;
+            /** Kind */
+            kind: components["schemas"]["BridgeStepKindEnum"];
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /** Message */
+            message: string;
+            /**
+             * Role
+             * @default null
+             */
+            role?: string | null;
+            /** Rows */
+            rows: number;
+            /**
+             * Sentence
+             * @default null
+             */
+            sentence?: number | null;
+        };
+        /** @enum {string} */
+        BridgeStepKindEnum: "absent" | "apart" | "outside" | "limit" | "masked" | "shown" | "moved_out" | "moved_in" | "lifted" | "withheld" | "unwithheld" | "otherwise" | "gained" | "regrouped";
         /** @enum {string} */
         ByEnum: "people" | "groups" | "roles";
         /** @enum {string} */
@@ -2208,6 +2427,16 @@ export interface components {
         };
         /** @enum {string} */
         CopyItemKindEnum: "group" | "attribute" | "role";
+        /**
+         * Crossing
+         * @description What of a class is otherwise for some of its people than it was, and how it was.
+         */
+        Crossing: {
+            /** Before */
+            before: string[];
+            /** What */
+            what: string;
+        };
         /**
          * Cube
          * @description A narrower way to ask a model, with the same security (3.8).
@@ -3503,6 +3732,26 @@ export interface components {
             faults: components["schemas"]["Fault"][][];
         };
         /**
+         * Look
+         * @description What is on a screen: which one, and whatever it needs to be shown again.
+         */
+        Look: {
+            /** Screen */
+            screen: string;
+            /** Shown */
+            shown: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * LookKey
+         * @description The key of a kept look.
+         */
+        LookKey: {
+            /** Key */
+            key: string;
+        };
+        /**
          * Mapping
          * @description A derived column that gives each value of another column a new one (3.4, 12.4).
          */
@@ -3919,6 +4168,16 @@ export interface components {
             pages: components["schemas"]["MyPage"][];
         };
         /**
+         * NamedPins
+         * @description A set with its name.
+         */
+        NamedPins: {
+            /** Name */
+            name: string;
+            /** Pins */
+            pins: components["schemas"]["Pinned"][];
+        };
+        /**
          * NewColumn
          * @description A column the table does not have yet; it arrives in quarantine.
          */
@@ -4039,6 +4298,8 @@ export interface components {
             /** Show */
             show?: string[];
         };
+        /** @enum {string} */
+        OfEnum: "group" | "organization";
         /** @enum {string} */
         OnlyEnum: "all" | "differing";
         /**
@@ -4575,10 +4836,12 @@ export interface components {
             person_is: string;
         };
         /**
-         * PersonReach
-         * @description Somebody who sees some of the rows, and through which grant roles; `listed` of them may be listed, the others only count in totals.
+         * PersonWho
+         * @description Somebody who reaches it. Of the rows meant `rows` are reached, `listed` may be listed, and in `clear` the cell asked about is clear.
          */
-        PersonReach: {
+        PersonWho: {
+            /** Clear */
+            clear: number;
             /** Listed */
             listed: number;
             /** Login */
@@ -4587,8 +4850,40 @@ export interface components {
             name: string;
             /** Rows */
             rows: number;
+            /** State */
+            state: components["schemas"]["PersonWhoStateEnum"];
             /** Through */
-            through: components["schemas"]["RoleReach"][];
+            through: components["schemas"]["RolePart"][];
+        };
+        /** @enum {string} */
+        PersonWhoStateEnum: "clear" | "masked" | "partly" | "listed" | "counted" | "opens";
+        /**
+         * Pinned
+         * @description One chip of the tray.
+         */
+        Pinned: {
+            /** Detail */
+            detail: string;
+            /** Title */
+            title: string;
+            /** Viewer */
+            viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"];
+        };
+        /**
+         * PinnedSetBody
+         * @description The chips of a set.
+         */
+        PinnedSetBody: {
+            /** Pins */
+            pins: components["schemas"]["Pinned"][];
+        };
+        /**
+         * PinnedSetList
+         * @description Every set of the account, by name.
+         */
+        PinnedSetList: {
+            /** Sets */
+            sets: components["schemas"]["NamedPins"][];
         };
         /**
          * PlaceCard
@@ -4779,45 +5074,66 @@ export interface components {
         };
         /**
          * ReachAnswer
-         * @description How many rows are meant, and everybody who sees some of them, in login order.
+         * @description Everybody at once. `sensitive` names columns that some role covers, or that are tagged so.
          */
         ReachAnswer: {
-            /** People */
-            people: components["schemas"]["PersonReach"][];
-            /** Rows */
-            rows: number;
+            /** Classes */
+            classes: components["schemas"]["ReachLine"][];
+            /** Sensitive */
+            sensitive: string[];
+            /** Standing Out */
+            standing_out: components["schemas"]["StandsOut"][];
         };
         /**
-         * ReachQuestion
-         * @description Rows of a table for which a condition is true, or those at or beneath a member of a hierarchy.
+         * ReachLine
+         * @description A class, the values of the measures asked for, and what was otherwise for some of its people.
          */
-        ReachQuestion: {
-            /**
-             * Hierarchy
-             * @default null
-             */
-            hierarchy?: string | null;
-            /** Model */
-            model: string;
-            /** Path */
-            path?: (boolean | number | string)[];
-            /**
-             * Table
-             * @default null
-             */
-            table?: string | null;
-            /**
-             * Where
-             * @default null
-             */
-            where?: string | null;
+        ReachLine: {
+            /** Columns */
+            columns: {
+                [key: string]: "clear" | "masked" | "hidden" | "mixed";
+            };
+            /** Export */
+            export?: string[];
+            /** Logins */
+            logins: string[];
+            /** Measures */
+            measures?: {
+                [key: string]: number;
+            };
+            /** Otherwise */
+            otherwise?: components["schemas"]["Crossing"][];
+            /** Pages */
+            pages: string[];
+            /** Roles */
+            roles: string[];
+            /** Tables */
+            tables: {
+                [key: string]: components["schemas"]["TableReach"];
+            };
+            /** Values */
+            values?: unknown[];
         };
         /**
          * ReachRequest
-         * @description Who may see some rows, and by which sentence.
+         * @description Everybody, over one model or all; with values of measures, and compared with live, an earlier release or another day.
          */
         ReachRequest: {
-            about: components["schemas"]["ReachQuestion"];
+            /**
+             * Against Day
+             * @default null
+             */
+            against_day?: string | null;
+            /**
+             * Against Live
+             * @default false
+             */
+            against_live?: boolean;
+            /**
+             * Against Release
+             * @default null
+             */
+            against_release?: number | null;
             /**
              * As Of
              * @default null
@@ -4825,6 +5141,13 @@ export interface components {
             as_of?: string | null;
             /** Edited */
             edited?: components["schemas"]["Role"][];
+            /** Measures */
+            measures?: string[];
+            /**
+             * Model
+             * @default null
+             */
+            model?: string | null;
             /**
              * State
              * @default draft
@@ -4855,6 +5178,8 @@ export interface components {
             held_by: string[];
             /** Kind */
             kind: string;
+            /** Label */
+            label: string;
             /** Message */
             message: string;
             /** Passes */
@@ -5148,19 +5473,12 @@ export interface components {
             version: number;
         };
         /**
-         * RolePath
-         * @description One way a role reaches somebody: the assignment and the groups on the way, the assigned one last.
+         * RolePart
+         * @description Through one role: how many of the rows, by which sentences (none: it leaves the table whole, or a lookup decides), and how it is held.
          */
-        RolePath: {
-            assignment: components["schemas"]["Assignment"] | null;
-            /** Groups */
-            groups: string[];
-        };
-        /**
-         * RoleReach
-         * @description Through one role: how many of the rows, and the sentences that decide about the table (none: the role leaves it whole, or a lookup decides).
-         */
-        RoleReach: {
+        RolePart: {
+            /** Held By */
+            held_by: string[];
             /** Label */
             label: string;
             /** Role */
@@ -5169,6 +5487,15 @@ export interface components {
             rows: number;
             /** Sentences */
             sentences: number[];
+        };
+        /**
+         * RolePath
+         * @description One way a role reaches somebody: the assignment and the groups on the way, the assigned one last.
+         */
+        RolePath: {
+            assignment: components["schemas"]["Assignment"] | null;
+            /** Groups */
+            groups: string[];
         };
         /**
          * RoleSave
@@ -5605,6 +5932,26 @@ export interface components {
             /** Table */
             table: string;
         };
+        /**
+         * StandsOut
+         * @description Somebody whose class is not that of most of the smallest group, or organization, that says something of its people.
+         */
+        StandsOut: {
+            /** Among */
+            among: string;
+            /** Label */
+            label: string;
+            /** Login */
+            login: string;
+            /** Message */
+            message: string;
+            /** Name */
+            name: string;
+            /** Of */
+            of: components["schemas"]["OfEnum"];
+            /** Others */
+            others: number;
+        };
         /** @enum {string} */
         State374Enum: "draft" | "live";
         /**
@@ -5782,6 +6129,16 @@ export interface components {
             table: string;
             /** Touches */
             touches: components["schemas"]["SentenceTouch"][];
+        };
+        /**
+         * TableReach
+         * @description How many rows of a table are seen, of those base filters leave.
+         */
+        TableReach: {
+            /** Of */
+            of: number;
+            /** Rows */
+            rows: number;
         };
         /**
          * TableShare
@@ -6117,6 +6474,26 @@ export interface components {
             /** Values */
             values: number;
         };
+        /**
+         * Verdict
+         * @description The sentence, the layer that decides, and the role and sentence quoted; `sentence` counts from 0.
+         */
+        Verdict: {
+            /** Layer */
+            layer: string;
+            /** Message */
+            message: string;
+            /**
+             * Role
+             * @default null
+             */
+            role?: string | null;
+            /**
+             * Sentence
+             * @default null
+             */
+            sentence?: number | null;
+        };
         /** @enum {string} */
         VerdictEnum: "passes" | "masked" | "stops";
         /**
@@ -6180,6 +6557,119 @@ export interface components {
             viewer: components["schemas"]["ViewerName"][];
         };
         /**
+         * WhoAnswer
+         * @description How many rows are meant, how many enabled people there are, and everybody who reaches it, in login order.
+         */
+        WhoAnswer: {
+            /** Enabled */
+            enabled: number;
+            /** People */
+            people: components["schemas"]["PersonWho"][];
+            /** Rows */
+            rows: number;
+        };
+        /**
+         * WhoChange
+         * @description Who is new and who is gone, against another state or day.
+         */
+        WhoChange: {
+            /** Gone */
+            gone: string[];
+            /** New */
+            new: string[];
+        };
+        /**
+         * WhoQuestion
+         * @description One subject: a page; or in a model rows (by key, by a condition, or at a member), a column or its cells in such rows, a measure, or its
+         *     figure in a line.
+         */
+        WhoQuestion: {
+            /** By */
+            by?: string[];
+            /**
+             * Column
+             * @default null
+             */
+            column?: string | null;
+            /**
+             * Hierarchy
+             * @default null
+             */
+            hierarchy?: string | null;
+            /** Key */
+            key?: (boolean | number | string | null)[];
+            /**
+             * Measure
+             * @default null
+             */
+            measure?: string | null;
+            /**
+             * Model
+             * @default null
+             */
+            model?: string | null;
+            /**
+             * Page
+             * @default null
+             */
+            page?: string | null;
+            /** Path */
+            path?: (boolean | number | string)[];
+            /**
+             * Row
+             * @default null
+             */
+            row?: boolean | number | string | null;
+            /**
+             * Table
+             * @default null
+             */
+            table?: string | null;
+            /**
+             * Where
+             * @default null
+             */
+            where?: string | null;
+        };
+        /**
+         * WhoRequest
+         * @description Who reaches something, and by which sentence; against the live release, or another day, who is new and who is gone.
+         */
+        WhoRequest: {
+            about: components["schemas"]["WhoQuestion"];
+            /**
+             * Against Day
+             * @default null
+             */
+            against_day?: string | null;
+            /**
+             * Against Live
+             * @default false
+             */
+            against_live?: boolean;
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+        };
+        /**
+         * WhoTold
+         * @description Who reaches it, and what changed against what it was compared with.
+         */
+        WhoTold: {
+            /** @default null */
+            against?: components["schemas"]["WhoChange"] | null;
+            answer: components["schemas"]["WhoAnswer"];
+        };
+        /**
          * WholeTotalsAnswer
          * @description Empty where nothing single can be worked out.
          */
@@ -6213,15 +6703,17 @@ export interface components {
         };
         /**
          * WhyAnswer
-         * @description The trace, what single changes would help, and the layer where another viewer parts.
+         * @description What it comes to, the trace, what single changes would help, and the layer where another viewer parts.
          */
         WhyAnswer: {
             other: components["schemas"]["Trace"] | null;
+            other_verdict: components["schemas"]["Verdict"] | null;
             /** Parts At */
             parts_at: string | null;
             /** Remedies */
             remedies: components["schemas"]["Remedy"][];
             trace: components["schemas"]["Trace"];
+            verdict: components["schemas"]["Verdict"];
         };
         /**
          * WhyRequest
@@ -6280,6 +6772,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImpactAnswer"];
+                };
+            };
+        };
+    };
+    bridge_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BridgeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bridge"];
                 };
             };
         };
@@ -6595,6 +7110,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TaskAnswer"];
+                };
+            };
+        };
+    };
+    looks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Look"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookKey"];
+                };
+            };
+        };
+    };
+    looks_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Look"];
                 };
             };
         };
@@ -7395,6 +7954,70 @@ export interface operations {
             };
         };
     };
+    pinned_sets_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PinnedSetList"];
+                };
+            };
+        };
+    };
+    pinned_sets_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinnedSetBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PinnedSetList"];
+                };
+            };
+        };
+    };
+    pinned_sets_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     proposals_create: {
         parameters: {
             query?: never;
@@ -7418,14 +8041,14 @@ export interface operations {
             };
         };
     };
-    reaching_create: {
+    reach_create: {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["ReachRequest"];
             };
@@ -8257,6 +8880,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VocabularyAnswer"];
+                };
+            };
+        };
+    };
+    who_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhoRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhoTold"];
                 };
             };
         };
