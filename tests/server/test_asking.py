@@ -55,3 +55,12 @@ def test_sets_of_viewers_are_ones_own(boss: Session) -> None:
     pins = [{"title": "Ann", "detail": "ann", "viewer": "ann"}]
     assert boss.ok("PUT", "pinned-sets/usual", {"pins": pins})["sets"] == [{"name": "usual", "pins": pins}]
     assert boss.ok("DELETE", "pinned-sets/usual")["sets"] == []
+
+
+def test_why_of_a_figure_tells_which_rows_count_and_what_keeps_the_others_out(boss: Session) -> None:
+    about = {"model": "m", "object": "measure:energy", "figure": True, "by": ["site.area"], "key": ["marsh"]}
+    told = boss.ok("POST", "why", {"viewer": "ann", "about": about})
+    assert told["trace"]["outcome"] == "cannot"
+    assert told["verdict"]["message"] == "Withheld: Steward keeps site where area IN viewer.areas."
+    told = boss.ok("POST", "why", {"viewer": "boss", "about": about})
+    assert (told["trace"]["outcome"], told["verdict"]["layer"]) == ("can", "rows")

@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
-from moorland.core.bundle.shape import Name, Scalar, Shape
+from moorland.core.bundle.shape import ConditionText, Name, Scalar, Shape
 from moorland.core.engine.asked import Asked, counted_tables
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.changes import try_row
@@ -18,11 +18,12 @@ from moorland.core.engine.mask_kinds import CellKind, MaskKind
 from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.opening import answer_pages, rule_truth
-from moorland.core.engine.questions import PagesAnswer
+from moorland.core.engine.questions import ColumnName, PagesAnswer
 from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.rules import RowRule
 from moorland.core.engine.table_view import listed_table, visible_table
 from moorland.core.engine.visible import RoleRows, ViewerModel
+from moorland.core.insight.bridge import BridgeQuestion, bridge
 from moorland.core.insight.holders import held_by
 from moorland.core.insight.naming_rows import row_of
 from moorland.core.language.evaluation import true_rows
@@ -46,6 +47,11 @@ class Traced(Shape):
     row: Scalar | None = None
     column: Name | None = None
     measure: Name | None = None
+    #: With an object `measure:…`, its figure in a line of totals: the rows that count in it.
+    by: list[ColumnName] = Field(default_factory=list, max_length=20)
+    key: list[Scalar | None] = Field(default_factory=list, max_length=20)
+    where: ConditionText | None = None
+    figure: bool = False
     #: A change of the row: an update to the values of `set`, or its deletion.
     change: Literal["update", "delete"] | None = None
     set: dict[str, Scalar | None] = Field(default_factory=dict)
@@ -146,6 +152,8 @@ class _Tracing:
         yield self.model(name)
         model = self.evaluator.viewer_model(self.viewer, name)
         yield self.object(model)
+        if self.asked.figure and (self.asked.object or "").startswith("measure:"):
+            yield self.figure((self.asked.object or "").partition(":")[2])
         if self.asked.table is None:
             return
         row = row_of(model.data, self.asked.table, self.asked.row)
@@ -207,6 +215,22 @@ class _Tracing:
             message=f"{names} {'exists' if opened else 'does not exist'} for this viewer.",
             reasons=reasons,
         )
+
+    def figure(self, measure: str) -> TraceLayer:
+        """Which rows count in a figure, and what keeps the others out, as the bridge from all data tells it."""
+        asked = self.asked
+        question = BridgeQuestion(model=asked.model or "", measure=measure, by=asked.by, where=asked.where, subtotals=bool(asked.by), key=asked.key)
+        found = bridge(self.evaluator, self.viewer, question)
+        reasons = []
+        for step in found.steps:
+            role = self.evaluator.roles.get(step.role or "")
+            if role is not None:
+                reasons.append(self.reason(role, False, f"keeps {abs(step.rows):,} {'row' if abs(step.rows) == 1 else 'rows'} out", step.sentence))
+        there = found.last.figure is not None or found.first.figure is None
+        message = f"{found.last.rows:,} of {found.first.rows:,} rows count in it."
+        if not there and found.steps:
+            message = f"{found.steps[-1].message}" if found.steps[-1].kind in ("withheld", "absent") else "None of its rows counts."
+        return TraceLayer(layer="rows", verdict="passes" if there else "stops", message=message, reasons=reasons)
 
     def _objects(self, model: ViewerModel) -> list[str]:
         """What has to exist, under one and the same role."""

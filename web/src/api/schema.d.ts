@@ -6302,6 +6302,8 @@ export interface components {
              * @default open
              */
             action?: components["schemas"]["ActionEnum"];
+            /** By */
+            by?: string[];
             /**
              * Change
              * @default null
@@ -6312,6 +6314,13 @@ export interface components {
              * @default null
              */
             column?: string | null;
+            /**
+             * Figure
+             * @default false
+             */
+            figure?: boolean;
+            /** Key */
+            key?: (boolean | number | string | null)[];
             /**
              * Measure
              * @default null
@@ -6346,6 +6355,11 @@ export interface components {
              * @default null
              */
             table?: string | null;
+            /**
+             * Where
+             * @default null
+             */
+            where?: string | null;
         };
         /**
          * TrailAnswer

@@ -6,6 +6,7 @@ import { ApiError, onSignedOut } from "../api/client";
 import { queries, useChanged } from "../api/queries";
 import { SignIn } from "../features/session/SignIn";
 import { Welcome } from "../features/session/Welcome";
+import { AskingProvider } from "../state/asking";
 import { ModeContext } from "../state/mode";
 import { antDesign, applyColours, type Mode } from "../state/theme";
 import { WorkbenchProvider } from "../state/workbench";
@@ -74,24 +75,26 @@ function Screens() {
   }
   return (
     <WorkbenchProvider account={account.login}>
-      <Routes>
-        <Route path="/my/:page?" element={mine} />
-        <Route element={<Shell session={session.data} />}>
-          <Route path="/models/bring" element={<BringScreen />} />
-          <Route path="/models/:view?/:name?" element={<ModelsScreen />} />
-          <Route path="/roles/:role?" element={<RolesScreen />} />
-          <Route path="/combine" element={<CombineScreen />} />
-          <Route path="/viewers" element={<ViewersScreen />} />
-          <Route path="/people/:login?" element={<PeopleScreen />} />
-          <Route path="/pages/grid/:by" element={<PagesScreen view="grid" />} />
-          <Route path="/pages/all/sentences" element={<PagesScreen view="sentences" />} />
-          <Route path="/pages/:page/edit" element={<PagesScreen view="edit" />} />
-          <Route path="/pages/:page?" element={<PagesScreen view="page" />} />
-          <Route path="/releases" element={<ReleasesScreen />} />
-          <Route path="/trail" element={<TrailScreen />} />
-        </Route>
-        <Route path="*" element={<Navigate to={session.data.demo.length > 0 ? "/roles" : "/models"} replace />} />
-      </Routes>
+      <AskingProvider>
+        <Routes>
+          <Route path="/my/:page?" element={mine} />
+          <Route element={<Shell session={session.data} />}>
+            <Route path="/models/bring" element={<BringScreen />} />
+            <Route path="/models/:view?/:name?" element={<ModelsScreen />} />
+            <Route path="/roles/:role?" element={<RolesScreen />} />
+            <Route path="/combine" element={<CombineScreen />} />
+            <Route path="/viewers" element={<ViewersScreen />} />
+            <Route path="/people/:login?" element={<PeopleScreen />} />
+            <Route path="/pages/grid/:by" element={<PagesScreen view="grid" />} />
+            <Route path="/pages/all/sentences" element={<PagesScreen view="sentences" />} />
+            <Route path="/pages/:page/edit" element={<PagesScreen view="edit" />} />
+            <Route path="/pages/:page?" element={<PagesScreen view="page" />} />
+            <Route path="/releases" element={<ReleasesScreen />} />
+            <Route path="/trail" element={<TrailScreen />} />
+          </Route>
+          <Route path="*" element={<Navigate to={session.data.demo.length > 0 ? "/roles" : "/models"} replace />} />
+        </Routes>
+      </AskingProvider>
     </WorkbenchProvider>
   );
 }

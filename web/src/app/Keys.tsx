@@ -6,6 +6,8 @@ const KEYS: [string, string][] = [
   ["Ctrl K", "find a person, role, table, page or action"],
   ["0", "look at all the data"],
   ["1 to 4", "look as that pinned viewer"],
+  ["y", "ask about what is pointed at or focused: why, who, how it adds up"],
+  ["arrows", "from one cell that can be asked about to the next"],
   ["Ctrl S", "save what is edited in the draft"],
   ["Ctrl Z", "undo the last edit"],
   ["Ctrl Shift Z, Ctrl Y", "redo it"],

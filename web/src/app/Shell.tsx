@@ -1,5 +1,5 @@
 import { Button, Dropdown, Popover, Select } from "antd";
-import { Suspense, useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { NavLink, Outlet, useNavigate } from "react-router-dom";
 import type { Schemas } from "../api/client";
 import { useWorkbench } from "../state/workbench";
@@ -9,9 +9,12 @@ import { plural } from "../ui/figures";
 import { Notice } from "../ui/Notice";
 import { useLeavingAsks } from "../ui/unsavedEdits";
 import { useAccountMenu } from "../ui/useAccountMenu";
+import { AskMark } from "./AskMark";
 import { Finder } from "./Finder";
 import { Keys } from "./Keys";
 import { Tray } from "./Tray";
+
+const AskPanel = lazy(() => import("../features/asking/AskPanel").then((module) => ({ default: module.AskPanel })));
 
 const SCREENS = [
   ["models", "Models"],
@@ -117,11 +120,17 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
         <Tray />
         <Keys />
         {changing && <ChangePassword close={() => setChanging(false)} />}
-        <main className="screen">
-          <Suspense fallback={<div className="pad soft">Opening…</div>}>
-            <Outlet />
+        <div className="work">
+          <main className="screen">
+            <Suspense fallback={<div className="pad soft">Opening…</div>}>
+              <Outlet />
+            </Suspense>
+          </main>
+          <Suspense fallback={null}>
+            <AskPanel />
           </Suspense>
-        </main>
+          <AskMark />
+        </div>
       </div>
     </div>
   );

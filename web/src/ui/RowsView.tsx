@@ -3,6 +3,7 @@ import { Button, Checkbox, Select } from "antd";
 import { useMemo, useState } from "react";
 import type { ModelAnswer, Schemas } from "../api/client";
 import { queries } from "../api/queries";
+import { asks, rowSubject } from "../state/asking";
 import { useWorkbench } from "../state/workbench";
 import { FilterField } from "./FilterField";
 import { displaysOf, rowValue } from "./figures";
@@ -72,6 +73,12 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
   const displays = useMemo(() => displaysOf(tables, table?.name), [tables, table?.name]);
   const key = table?.key ?? null;
   const focus = bench.focus;
+  const keyAt = rows?.columns.indexOf(key ?? "") ?? -1;
+  const subjectOf = (row: Schemas["AlignedRow"], column?: string) => {
+    const named = keyAt >= 0 ? row.values[keyAt] : row.row;
+    if (!table || named === null || named === undefined) return null;
+    return rowSubject(model.document.name, table.name, named as string | number, column);
+  };
   return (
     <>
       <div className="row asked">
@@ -147,7 +154,7 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
               {rows.rows.map((row, place) => (
                 <tr key={place}>
                   {bench.pins.map((pin, index) => (
-                    <td key={pin.key}>
+                    <td key={pin.key} {...asks(subjectOf(row), "why", place === 0 && index === 0, index + 1)}>
                       <Sees states={row.states[index]} />
                     </td>
                   ))}
@@ -159,7 +166,12 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
                     const state = focus > 0 && !told ? (states?.[index] ?? "hidden") : "clear";
                     const shown = focus > 0 && !told ? row.shown[focus - 1]?.[index] : value;
                     return (
-                      <SeenCell key={column} state={state} number={typeof value === "number"}>
+                      <SeenCell
+                        key={column}
+                        state={state}
+                        number={typeof value === "number"}
+                        ask={asks(subjectOf(row, column), "why", place === 0 && index === 0)}
+                      >
                         {told ? (
                           <span className="soft" title="withheld; the key is shown to you only">
                             {rowValue(shown, displays[column])}

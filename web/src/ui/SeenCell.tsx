@@ -4,22 +4,26 @@ import type { Schemas } from "../api/client";
 type CellState = NonNullable<Schemas["AlignedRow"]["states"][number]>[number];
 
 /** A cell of a table in one of the three states: told by shape and by words, never by colour alone. */
-export function SeenCell({ state, number, children }: { state: CellState; number: boolean; children: ReactNode }) {
+export function SeenCell({ state, number, children, ask }: { state: CellState; number: boolean; children: ReactNode; ask?: object }) {
   const align = number ? "number" : "";
   if (state === "hidden") {
     return (
-      <td className={`hid ${align}`}>
+      <td className={`hid ${align}`} {...ask}>
         <span className="visually-hidden">withheld</span>
       </td>
     );
   }
   if (state === "masked") {
     return (
-      <td className={align} title="masked: shown in part">
+      <td className={align} title="masked: shown in part" {...ask}>
         <span className="msk">{children}</span>
         <span className="visually-hidden"> (masked)</span>
       </td>
     );
   }
-  return <td className={align}>{children}</td>;
+  return (
+    <td className={align} {...ask}>
+      {children}
+    </td>
+  );
 }

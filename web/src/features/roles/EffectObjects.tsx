@@ -1,4 +1,6 @@
 import type { ModelAnswer, Schemas } from "../../api/client";
+import { asks, objectSubject } from "../../state/asking";
+import { columnHeading } from "../../ui/fullNames";
 import type { EffectAnswer } from "../../ui/sentences/sentence";
 import { Falls } from "./Falls";
 
@@ -17,10 +19,10 @@ export function EffectObjects({ share, before, model, effect }: Props) {
   return (
     <div className="small">
       <p>
-        <b>Measures visible:</b> {share.measures.map(label).join(", ") || "none"}
+        <b>Measures visible:</b> <Named kind="measure" names={share.measures} label={label} model={model} />
       </p>
       <p>
-        <b>Measures absent:</b> {share.absent_measures.map(label).join(", ") || "none"}
+        <b>Measures absent:</b> <Named kind="measure" names={share.absent_measures} label={label} model={model} />
       </p>
       {lost.length > 0 && <p className="warn">Lost by this edit: {lost.map(label).join(", ")}</p>}
       {gained.length > 0 && <p>Gained by this edit: {gained.map(label).join(", ")}</p>}
@@ -28,11 +30,25 @@ export function EffectObjects({ share, before, model, effect }: Props) {
         .filter((table) => table.absent_columns.length > 0)
         .map((table) => (
           <p key={table.table}>
-            <b>{table.table}:</b> absent are {table.absent_columns.join(", ")}
+            <b>{table.table}:</b> absent are{" "}
+            <Named kind="column" names={table.absent_columns.map((name) => `${table.table}.${name}`)} label={columnHeading} model={model} />
           </p>
         ))}
       <h3>Under this role</h3>
       <Falls effect={effect} />
     </div>
   );
+}
+
+type NamedProps = { kind: "measure" | "column"; names: string[]; label: (name: string) => string; model: ModelAnswer | undefined };
+
+/** Names that can each be asked about. */
+function Named({ kind, names, label, model }: NamedProps) {
+  if (names.length === 0) return "none";
+  return names.map((name, index) => (
+    <span key={name}>
+      {index > 0 && ", "}
+      <span {...asks(objectSubject(model?.document.name ?? "", kind, name, label(name)), "why", index === 0)}>{label(name)}</span>
+    </span>
+  ));
 }

@@ -1,23 +1,21 @@
 import { Button, Select } from "antd";
 import { useState } from "react";
 import { ApiError, type ModelAnswer, type PinnedViewer, type Role, type RoleEntry, type Schemas } from "../../api/client";
+import { useAsking } from "../../state/asking";
 import { usePeople, useRoles } from "../../state/directory";
 import { useWorkbench } from "../../state/workbench";
-import { columnText, columnType, literal } from "../../ui/conditions/clauses";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
 import { count, Share } from "../../ui/Share";
 import { decidedTable, unfinished } from "../../ui/sentences/sentence";
-import { type About, Why } from "../../ui/Why";
 import { EffectObjects } from "./EffectObjects";
 import { EffectPage } from "./EffectPage";
 import { EffectRows } from "./EffectRows";
 import { EffectTotals, type TotalsChoice } from "./EffectTotals";
-import { MemberSide } from "./MemberSide";
 import { type EffectQuery, type Mode, viewersFor } from "./useEffectOf";
 
-export type Tab = "rows" | "totals" | "page" | "objects" | "why";
-const TABS: Tab[] = ["rows", "totals", "page", "objects", "why"];
+export type Tab = "rows" | "totals" | "page" | "objects";
+const TABS: Tab[] = ["rows", "totals", "page", "objects"];
 
 type Props = {
   model: ModelAnswer | undefined;
@@ -44,8 +42,7 @@ export function EffectPanel(props: Props) {
   const pin = bench.pins[bench.focus - 1] ?? bench.pins[0];
   const at = pin ? bench.pins.indexOf(pin) : 0;
   const [together, setTogether] = useState(false);
-  const [reached, setReached] = useState<{ where: string; title: string } | null>(null);
-  const [about, setAbout] = useState<{ about: About; title: string } | null>(null);
+  const asking = useAsking();
   if (!pin) {
     return (
       <Empty title="Pin somebody to see what this role does">
@@ -93,9 +90,9 @@ export function EffectPanel(props: Props) {
   const unset = attributesMissing(pin.viewer, role);
   const viewer = viewersFor([pin.viewer], mode, entry.role.name)[0] ?? pin.viewer;
   const everything = typeof viewer === "object" && "all_data" in viewer;
-  const askRow = (row: string | number, title: string) => {
-    setAbout({ about: { model: role.model ?? "", table: table ?? "", row }, title });
-    setTab("why");
+  const askRow = (what: "why" | "who", row: string | number, title: string) => {
+    const about = { model: role.model ?? "", table: table ?? "", row };
+    asking.ask({ title, why: about, who: about }, what);
   };
   return (
     <div className="effect" aria-busy={effect.isFetching} data-testid="effect">
@@ -166,21 +163,7 @@ export function EffectPanel(props: Props) {
               />
             )}
           </div>
-          {tab === "rows" && (
-            <EffectRows
-              model={model}
-              answer={answer}
-              table={table}
-              at={at}
-              ask={everything ? null : askRow}
-              who={(column, value, title) =>
-                setReached({
-                  where: `${columnText(table ?? "", column, table)} = ${literal(value, columnType(model?.document, table ?? "", column))}`,
-                  title,
-                })
-              }
-            />
-          )}
+          {tab === "rows" && <EffectRows model={model} answer={answer} table={table} at={at} ask={askRow} everything={everything} />}
           {tab === "totals" && model && (
             <EffectTotals
               model={model}
@@ -195,17 +178,6 @@ export function EffectPanel(props: Props) {
           {tab === "page" && <EffectPage viewer={viewer} role={role} />}
           {tab === "objects" && <EffectObjects share={shown} before={before} model={model} effect={answer} />}
         </>
-      )}
-      {reached && table && (
-        <MemberSide
-          about={{ model: role.model ?? "", table, where: reached.where, path: [] }}
-          title={reached.title}
-          edited={[role]}
-          close={() => setReached(null)}
-        />
-      )}
-      {tab === "why" && shown && !refused && (
-        <WhyTab about={about} role={role} model={model} viewer={viewer} ask={setAbout} everything={everything} />
       )}
     </div>
   );
@@ -378,41 +350,5 @@ function MiniShare({ visible, rows }: { visible: number; rows: number }) {
       </span>
       <span className="small"> {count(visible)}</span>
     </span>
-  );
-}
-
-type WhyProps = {
-  about: { about: About; title: string } | null;
-  role: Role;
-  model: ModelAnswer | undefined;
-  viewer: Schemas["WhyRequest"]["viewer"];
-  ask: (about: { about: About; title: string }) => void;
-  everything: boolean;
-};
-
-function WhyTab({ about, role, model, viewer, ask, everything }: WhyProps) {
-  if (everything) return <p className="soft small">All the data is nobody: there is nothing to explain. Put a pinned viewer in focus.</p>;
-  const options = (model?.objects ?? [])
-    .filter((name) => /^(table|column|measure|hierarchy|cube):/.test(name))
-    .map((name) => ({ value: name, label: name.replace(":", " ") }));
-  return (
-    <div className="above-6">
-      <Select
-        size="small"
-        showSearch
-        aria-label="Ask why of an object"
-        placeholder="Ask of a table, column, measure…"
-        className="full below-6"
-        optionFilterProp="label"
-        value={about?.about.object ?? null}
-        options={options}
-        onChange={(object: string) => ask({ about: { model: role.model ?? "", object }, title: object.replace(":", " ") })}
-      />
-      {about ? (
-        <Why viewer={viewer} about={about.about} edited={[role]} title={about.title} />
-      ) : (
-        <p className="soft small">Choose an object here, or “why” beside a row.</p>
-      )}
-    </div>
   );
 }

@@ -13,19 +13,17 @@ type Props = {
   table: string | null;
   /** Which of the viewers asked about. */
   at: number;
-  ask: ((row: string | number, title: string) => void) | null;
-  /** Who sees a row, for tables with a key. */
-  who: ((column: string, value: string | number, title: string) => void) | null;
+  ask: (what: "why" | "who", row: string | number, title: string) => void;
+  /** Whether it is all the data: nobody, so that there is no why. */
+  everything: boolean;
 };
 
 /** Rows before and after the edit, withheld ones in their places; a row can be asked why. */
-export function EffectRows({ model, answer, table, at, ask, who }: Props) {
-  const latest = useRef({ ask, who, table });
-  latest.current = { ask, who, table };
-  const act = useCallback((what: "why" | "who", value: string | number, column: string) => {
-    const { ask, who, table } = latest.current;
-    if (what === "why") ask?.(value, `${table} ${String(value)}`);
-    else who?.(column, value, `${table} ${String(value)}`);
+export function EffectRows({ model, answer, table, at, ask, everything }: Props) {
+  const latest = useRef({ ask, table });
+  latest.current = { ask, table };
+  const act = useCallback((what: "why" | "who", value: string | number) => {
+    latest.current.ask(what, value, `${latest.current.table} ${String(value)}`);
   }, []);
   const before = answer.before.rows;
   const displays = useMemo(() => displaysOf(model?.document.tables ?? [], table), [model, table]);
@@ -47,7 +45,7 @@ export function EffectRows({ model, answer, table, at, ask, who }: Props) {
                   {column}
                 </th>
               ))}
-              {ask && <th aria-label="why" />}
+              <th aria-label="why and who" />
             </tr>
           </thead>
           <tbody>
@@ -57,13 +55,12 @@ export function EffectRows({ model, answer, table, at, ask, who }: Props) {
                 columns={columns}
                 displays={displays}
                 keyAt={keyAt}
-                keyName={after.columns[keyAt] ?? ""}
                 values={row.values}
                 states={row.states[at] ?? null}
                 had={before.rows[place]?.states[at] !== undefined && before.rows[place]?.states[at] !== null}
                 shown={row.shown[at] ?? null}
-                act={ask ? act : null}
-                whoToo={who !== null}
+                act={act}
+                everything={everything}
                 row={row.row}
               />
             ))}
@@ -86,7 +83,6 @@ type LineProps = {
   displays: ReturnType<typeof displaysOf>;
   /** Where the key stands among the values, -1 where there is none; it need not be among the columns drawn. */
   keyAt: number;
-  keyName: string;
   row: number;
   values: unknown[];
   /** The states of its cells after the edit; null where the row is withheld. */
@@ -94,13 +90,13 @@ type LineProps = {
   /** Whether it was seen before the edit. */
   had: boolean;
   shown: unknown[] | null;
-  act: ((what: "why" | "who", value: string | number, column: string) => void) | null;
-  whoToo: boolean;
+  act: (what: "why" | "who", value: string | number) => void;
+  everything: boolean;
 };
 
 /** One row; drawn anew only where it changed, so that a keystroke does not draw hundreds of rows. */
 const Line = memo(
-  function Line({ columns, displays, keyAt, keyName, row, values, states, had, shown, act, whoToo }: LineProps) {
+  function Line({ columns, displays, keyAt, row, values, states, had, shown, act, everything }: LineProps) {
     const change = had && !states ? "lost" : !had && states ? "gained" : "";
     const key = (keyAt >= 0 ? values[keyAt] : row) as string | number;
     return (
@@ -117,21 +113,16 @@ const Line = memo(
             </SeenCell>
           );
         })}
-        {act && (
-          <td className="right nowrap">
-            <button type="button" className="textlink small" onClick={() => act("why", key, "")}>
+        <td className="right nowrap">
+          {!everything && (
+            <button type="button" className="textlink small" onClick={() => act("why", key)}>
               why
             </button>
-            {whoToo && keyAt >= 0 && (
-              <>
-                {" "}
-                <button type="button" className="textlink small" onClick={() => act("who", key, keyName)}>
-                  who
-                </button>
-              </>
-            )}
-          </td>
-        )}
+          )}{" "}
+          <button type="button" className="textlink small" onClick={() => act("who", key)}>
+            who
+          </button>
+        </td>
       </tr>
     );
   },

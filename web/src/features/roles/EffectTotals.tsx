@@ -1,6 +1,7 @@
 import { Select } from "antd";
 import { useState } from "react";
 import type { ModelAnswer, PinnedViewer, Role, Schemas } from "../../api/client";
+import { asks, figureSubject, type Subject } from "../../state/asking";
 import { columnSubjects, subjectKey } from "../../ui/conditions/clauses";
 import { defaultColumn } from "../../ui/defaultColumn";
 import { Figure } from "../../ui/Figure";
@@ -36,6 +37,14 @@ export function EffectTotals({ model, answer, at, choice, choose, viewer, role }
   ];
   const value = (from: Schemas["TotalsAnswer"] | null, key: string) =>
     from?.lines.find((line) => JSON.stringify(line.key) === key)?.values[0];
+  const subject = (key: unknown[]) => {
+    if (!measure || !choice) return null;
+    const asked = { model: model.document.name, measure: measure.name, by: [choice.by], key: key as never };
+    return figureSubject(
+      asked,
+      `${measure.label ?? measure.name}${key.length > 0 ? ` · ${key.map((part) => String(part ?? "(blank)")).join(", ")}` : ""}`,
+    );
+  };
   const refused = answer && (answer.after ?? answer.before).totals[at];
   return (
     <>
@@ -95,9 +104,10 @@ export function EffectTotals({ model, answer, at, choice, choose, viewer, role }
                   before={value(before, key)}
                   after={value(after, key)}
                   format={measure?.format}
+                  subject={subject(shown)}
                 />
               ))}
-              <Line title="Total" before={before?.total[0]} after={after?.total[0]} format={measure?.format} sum />
+              <Line title="Total" before={before?.total[0]} after={after?.total[0]} format={measure?.format} subject={subject([])} sum />
             </tbody>
           </table>
         </Scroll>
@@ -118,12 +128,14 @@ function Line({
   before,
   after,
   format,
+  subject,
   sum,
 }: {
   title: string;
   before: unknown;
   after: unknown;
   format: string | null | undefined;
+  subject: Subject | null;
   sum?: boolean;
 }) {
   const differs = before !== after;
@@ -133,7 +145,7 @@ function Line({
       <td className={`number ${before === undefined ? "hid" : ""}`}>
         <Figure value={before} format={format} />
       </td>
-      <td className={`number ${after === undefined ? "hid" : ""}`}>
+      <td className={`number ${after === undefined ? "hid" : ""}`} {...asks(subject, "bridge", sum)}>
         <Figure value={after} format={format} />
         {after === undefined && <span className="visually-hidden">withheld</span>}
       </td>

@@ -3,12 +3,12 @@ import { Input, Radio, Select } from "antd";
 import { useMemo, useState } from "react";
 import type { PinnedViewer, Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
+import { useAsking } from "../../state/asking";
 import { useWorkbench } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
 import { count } from "../../ui/Share";
 import type { Editing } from "../../ui/sentences/sentence";
 import { useDelayed } from "../../ui/useDelayed";
-import { MemberSide } from "./MemberSide";
 import { atOrBeneath, mayChange, withChange } from "./mayChange";
 import {
   isSeen,
@@ -39,7 +39,7 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
   const hierarchy = hierarchies.find((item) => item.name === sentence.hierarchy);
   const parents = hierarchy !== undefined && !hierarchy.levels;
   const [search, setSearch] = useState("");
-  const [asked, setAsked] = useState<unknown[] | null>(null);
+  const asking = useAsking();
   const only = aloneViewer(pin?.viewer, role.name);
   const settled = useDelayed(role, 60);
   const ask = [{ members: { model: model.document.name, hierarchy: sentence.hierarchy } }];
@@ -143,7 +143,12 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
               sentence={sentence}
               valuesOf={valuesOf}
               say={(path, said) => onChange(withSaid(sentence, path, said))}
-              ask={setAsked}
+              ask={(path) =>
+                asking.ask({
+                  title: path.map(String).join(" › "),
+                  who: { model: model.document.name, hierarchy: hierarchy?.name ?? "", path: path as never },
+                })
+              }
               open={
                 role.kind === "grant" && editing.changeRole
                   ? (node) => {
@@ -183,14 +188,6 @@ export function MembersEditor({ editing, sentence, onChange }: Props) {
             <WholeTotals editing={editing} sentence={sentence} viewer={only} levels={hierarchy.levels ?? []} table={hierarchy.table} />
           )}
         </>
-      )}
-      {asked && hierarchy && (
-        <MemberSide
-          about={{ model: model.document.name, hierarchy: hierarchy.name, path: asked as never }}
-          title={asked.map(String).join(" › ")}
-          edited={[role]}
-          close={() => setAsked(null)}
-        />
       )}
     </div>
   );

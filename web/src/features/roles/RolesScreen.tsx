@@ -4,11 +4,12 @@ import { useEffect, useRef, useState } from "react";
 import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
 import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
+import { useAsking } from "../../state/asking";
 import { useRoles } from "../../state/directory";
 import { useModel, useWorkbench } from "../../state/workbench";
 import { defaultColumn } from "../../ui/defaultColumn";
 import { Empty, Notice } from "../../ui/Notice";
-import { decidedTable } from "../../ui/sentences/sentence";
+import { decidedTable, finishedPart } from "../../ui/sentences/sentence";
 import { suggestedName } from "../../ui/suggestedName";
 import { useUnsaved } from "../../ui/unsaved";
 import { roleEdits } from "../../ui/unsavedEdits";
@@ -41,6 +42,12 @@ export default function RolesScreen() {
   const edit = wanted ? edits.get(wanted) : undefined;
   const role = edit?.now ?? entry?.role ?? null;
   const dirty = edit !== undefined;
+  const { setEdited } = useAsking();
+  const unsavedRole = edit?.now;
+  useEffect(() => {
+    setEdited(unsavedRole && wanted ? [{ ...finishedPart(unsavedRole).role, name: wanted }] : []);
+    return () => setEdited([]);
+  }, [unsavedRole, wanted, setEdited]);
 
   const ofModel = entries.filter((item) => item.role.model === bench.model);
   const narrows = (item: RoleEntry) => item.role.sentences?.some((sentence) => sentence.rows || sentence.entitlement || sentence.members);

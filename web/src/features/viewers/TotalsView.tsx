@@ -3,6 +3,7 @@ import { Select } from "antd";
 import { useMemo, useState } from "react";
 import type { ModelAnswer } from "../../api/client";
 import { queries } from "../../api/queries";
+import { asks, figureSubject } from "../../state/asking";
 import { focusedViewer, useWorkbench } from "../../state/workbench";
 import { shownKey } from "../../ui/chartLines";
 import { defaultColumn } from "../../ui/defaultColumn";
@@ -108,7 +109,7 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
               </tr>
             </thead>
             <tbody>
-              {lines.map(({ key, depth }) => {
+              {lines.map(({ key, depth }, line) => {
                 const name = lineKey(key);
                 const all = maps[0]?.get(name)?.[0];
                 const left = unseen.get(name)?.[0];
@@ -131,6 +132,17 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
                     {bench.pins.map((pin, index) => {
                       const values = maps[index + 1]?.get(name);
                       const value = values?.[0];
+                      const subject = figureSubject(
+                        {
+                          model: model.document.name,
+                          measure: measure ?? "",
+                          by,
+                          where,
+                          subtotals: true,
+                          key: key.slice(0, depth) as never,
+                        },
+                        `${measures.find((item) => item.name === measure)?.label ?? measure}${depth > 0 ? ` · ${key.slice(0, depth).map(shownKey).join(", ")}` : ""}`,
+                      );
                       const hidden = values === undefined || value === null || value === undefined;
                       const differs = !hidden && value !== all;
                       return (
@@ -138,6 +150,7 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
                           key={pin.key}
                           className={`number ${hidden ? "hid" : differs ? "differs" : ""}`}
                           title={hidden ? "hidden from this viewer" : differs ? "differs from all data" : undefined}
+                          {...asks(subject, "bridge", line === 0 && index === 0, index + 1)}
                         >
                           {hidden ? <span className="visually-hidden">hidden</span> : <Figure value={value} format={format} />}
                         </td>
