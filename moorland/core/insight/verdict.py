@@ -37,7 +37,7 @@ def _deciding_layer(trace: Trace) -> TraceLayer:
         found = next((layer for layer in trace.layers if layer.verdict == wanted), None)
         if found is not None:
             return found
-    opening = [layer for layer in trace.layers if layer.layer in ("page", "rows", "object", "model") and layer.reasons]
+    opening = [layer for layer in trace.layers if layer.layer in ("page", "rows", "object", "model") and (layer.reasons or layer.layer == "rows")]
     by_depth = {layer.layer: layer for layer in opening}
     return next((by_depth[name] for name in ("page", "rows", "object", "model") if name in by_depth), trace.layers[-1])
 

@@ -1,11 +1,9 @@
 """What viewers may ask: themselves, live, and nothing about what is withheld."""
 
-import io
 import json
 from typing import TypeVar
 
 from django.http import HttpResponse
-from django.utils.http import content_disposition_header
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from pydantic import RootModel
@@ -17,12 +15,12 @@ from moorland.core.bundle.pages import Page
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import RowsAnswer
 from moorland.core.people import Viewer
-from moorland.core.sources.exporting import csv_text, workbook_bytes
 from moorland.server.errors import answer, missing, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.protection import IsSignedIn
 from moorland.server.requests import account_of
 from moorland.server.trail.models import record
+from moorland.server.viewing.exporting import file_response
 from moorland.server.viewing.kept_answers import keep_answer, kept_answer
 from moorland.server.viewing.page_looks import exported_exhibit, page_as_seen, places_of_exhibits, rows_beneath
 from moorland.server.viewing.page_shapes import BeneathRequest, ExportRequest, MyLook, MyPage, MyPages, MyShelf, PageAnswer
@@ -30,8 +28,6 @@ from moorland.server.viewing.service import for_viewers_channel
 from moorland.server.viewing.shapes import MyAnswers, MyAskRequest
 
 Asking = TypeVar("Asking", MyLook, BeneathRequest, ExportRequest)
-
-_TYPES = {"csv": "text/csv; charset=utf-8", "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}
 
 
 def own_page(request: Request, name: str) -> tuple[Evaluator, Viewer, Page]:
@@ -126,10 +122,7 @@ class OwnExport(APIView):
         base, viewer, found = own_page(request, page)
         rows = exported_exhibit(base, viewer, found, _as_on_the_page(base, viewer, found, asked))
         record(account_of(request).login, "export", f"page {page}", exhibit=asked.exhibit + 1, rows=len(rows) - 1, format=asked.format)
-        content = csv_text(rows).encode("utf-8-sig") if asked.format == "csv" else workbook_bytes(rows)
-        response = HttpResponse(io.BytesIO(content), content_type=_TYPES[asked.format])
-        response["Content-Disposition"] = content_disposition_header(True, f"{page}.{asked.format}")
-        return response
+        return file_response(page, asked.format, rows)
 
 
 class OwnAnswers(APIView):

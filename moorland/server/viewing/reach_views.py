@@ -1,8 +1,12 @@
 """Reach: everybody at once, for administrators (semantics.md 11.5)."""
 
+from datetime import timedelta
 from functools import lru_cache
-from typing import Any
+from typing import Any, Literal
 
+from django.http import HttpResponse
+from django.utils import timezone
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from pydantic import Field
 from rest_framework.request import Request
@@ -15,13 +19,19 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Question, TotalsAnswer, TotalsQuestion
 from moorland.core.insight.reach import Reach, ReachClass, reach
 from moorland.core.insight.standing_out import Crossing, StandsOut, crossings, standing_out
+from moorland.server.directory.models import Account
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator, evaluator_of
 from moorland.server.releases.bundles import release_bundle
 from moorland.server.requests import account_of
+from moorland.server.trail.models import record
+from moorland.server.viewing.exporting import file_response
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.service import asked_evaluator
 from moorland.server.viewing.shapes import Asked
+
+#: Who has not signed in for so many days is told as quiet.
+QUIET_DAYS = 90
 
 
 class ReachRequest(Asked):
@@ -42,11 +52,18 @@ class ReachLine(ReachClass):
 
 
 class ReachAnswer(Shape):
-    """Everybody at once. `sensitive` names columns that some role covers, or that are tagged so."""
+    """Everybody at once. `sensitive` names columns that some role covers, or that are tagged so; `quiet` who has not signed in for 90 days."""
 
     classes: list[ReachLine]
     sensitive: list[str]
     standing_out: list[StandsOut]
+    quiet: list[str]
+
+
+class ReachExport(ReachRequest):
+    """The same as a file, a line for each class."""
+
+    format: Literal["csv", "xlsx"]
 
 
 @lru_cache(maxsize=6)
@@ -67,17 +84,62 @@ class Reaching(APIView):
     @extend_schema(request=ReachRequest, responses=ReachAnswer)
     def post(self, request: Request) -> Response:
         asked = read_body(request, ReachRequest)
-        base = asked_evaluator(asked)
-        if asked.model is not None and asked.model not in base.models:
-            raise missing("model", asked.model)
+        base, lines = _lines(asked)
         record_look(account_of(request), ["everyone"], "reach", asked.state)
-        found, before = reach_of(base, asked.model), _against(asked)
-        values = _values(base, asked, found.classes)
-        lines = [
-            ReachLine(**dict(item), values=told, otherwise=crossings(before, item) if before is not None else [])
-            for item, told in zip(found.classes, values, strict=True)
+        told = ReachAnswer(classes=lines, sensitive=reach_of(base, asked.model).sensitive, standing_out=outliers_of(base, asked.model), quiet=_not_signed_in())
+        return answer(told)
+
+
+class ReachFiles(APIView):
+    """Administrators: the classes as a file."""
+
+    @extend_schema(request=ReachExport, responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def post(self, request: Request) -> HttpResponse:
+        asked = read_body(request, ReachExport)
+        _, lines = _lines(asked)
+        rows = _table(lines, asked.measures)
+        record(account_of(request).login, "export", "reach", rows=len(rows) - 1, format=asked.format, state=asked.state)
+        return file_response("reach", asked.format, rows)
+
+
+def _lines(asked: ReachRequest) -> tuple[Evaluator, list[ReachLine]]:
+    """The classes as they are asked for. Raises Failure."""
+    base = asked_evaluator(asked)
+    if asked.model is not None and asked.model not in base.models:
+        raise missing("model", asked.model)
+    found, before = reach_of(base, asked.model), _against(asked)
+    values = _values(base, asked, found.classes)
+    return base, [
+        ReachLine(**dict(item), values=told, otherwise=crossings(before, item) if before is not None else [])
+        for item, told in zip(found.classes, values, strict=True)
+    ]
+
+
+def _table(lines: list[ReachLine], measures: list[str]) -> list[list[Any]]:
+    """The classes as lines of a file, under a heading."""
+    if not lines:
+        return [["people", "logins", "roles"]]
+    tables, columns, pages = list(lines[0].tables), list(lines[0].columns), sorted({page for line in lines for page in line.pages})
+    head = ["people", "logins", "roles", *(f"rows of {name}" for name in tables), *columns, *measures, *(f"page {name}" for name in pages)]
+    return [head] + [
+        [
+            len(line.logins),
+            ", ".join(line.logins),
+            ", ".join(line.roles),
+            *(line.tables[name].rows for name in tables),
+            *(line.columns[name] for name in columns),
+            *line.values,
+            *("opens" if name in line.pages else "" for name in pages),
         ]
-        return answer(ReachAnswer(classes=lines, sensitive=found.sensitive, standing_out=outliers_of(base, asked.model)))
+        for line in lines
+    ]
+
+
+def _not_signed_in() -> list[str]:
+    """Enabled people who have not signed in for so many days, or never."""
+    since = timezone.now() - timedelta(days=QUIET_DAYS)
+    quiet = Account.objects.filter(enabled=True, kind="person").exclude(last_login__gte=since)
+    return sorted(quiet.values_list("login", flat=True))
 
 
 def _against(asked: ReachRequest) -> Reach | None:

@@ -845,6 +845,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reach/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: the classes as a file. */
+        post: operations["reach_export_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/redundant": {
         parameters: {
             query?: never;
@@ -2929,7 +2946,7 @@ export interface components {
             /** Filters */
             filters?: components["schemas"]["PageFilter"][];
             /** Format */
-            format: components["schemas"]["ExportRequestFormatEnum"];
+            format: components["schemas"]["FormatB48Enum"];
             /** Key */
             key?: (boolean | number | string | null)[];
             /**
@@ -2948,8 +2965,6 @@ export interface components {
              */
             table?: string | null;
         };
-        /** @enum {string} */
-        ExportRequestFormatEnum: "csv" | "xlsx";
         /**
          * Fallen
          * @description Something absent under a role although the role does not name it, and the absent things it needs.
@@ -3063,6 +3078,8 @@ export interface components {
         FixedMask: {
             fixed: components["schemas"]["Fixed"];
         };
+        /** @enum {string} */
+        FormatB48Enum: "csv" | "xlsx";
         /** FullInTotals */
         FullInTotals: {
             full: components["schemas"]["AtLeast"];
@@ -5074,15 +5091,59 @@ export interface components {
         };
         /**
          * ReachAnswer
-         * @description Everybody at once. `sensitive` names columns that some role covers, or that are tagged so.
+         * @description Everybody at once. `sensitive` names columns that some role covers, or that are tagged so; `quiet` who has not signed in for 90 days.
          */
         ReachAnswer: {
             /** Classes */
             classes: components["schemas"]["ReachLine"][];
+            /** Quiet */
+            quiet: string[];
             /** Sensitive */
             sensitive: string[];
             /** Standing Out */
             standing_out: components["schemas"]["StandsOut"][];
+        };
+        /**
+         * ReachExport
+         * @description The same as a file, a line for each class.
+         */
+        ReachExport: {
+            /**
+             * Against Day
+             * @default null
+             */
+            against_day?: string | null;
+            /**
+             * Against Live
+             * @default false
+             */
+            against_live?: boolean;
+            /**
+             * Against Release
+             * @default null
+             */
+            against_release?: number | null;
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /** Format */
+            format: components["schemas"]["FormatB48Enum"];
+            /** Measures */
+            measures?: string[];
+            /**
+             * Model
+             * @default null
+             */
+            model?: string | null;
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
         };
         /**
          * ReachLine
@@ -8074,6 +8135,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReachAnswer"];
+                };
+            };
+        };
+    };
+    reach_export_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachExport"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };

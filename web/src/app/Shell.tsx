@@ -22,6 +22,7 @@ const SCREENS = [
   ["roles", "Roles"],
   ["pages", "Pages"],
   ["viewers", "Viewers"],
+  ["reach", "Reach"],
   ["releases", "Releases"],
   ["trail", "Trail"],
 ] as const;
@@ -63,7 +64,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
             {label}
           </NavLink>
         ))}
-        <span className="later">Overview, Reach and Checks come with later versions.</span>
+        <span className="later">Overview and Checks come with later versions.</span>
       </nav>
       <div className="main">
         <div className="state">
