@@ -132,6 +132,21 @@ export function asks(subject: Subject | null, turn?: Turn, inOrder = false, as?:
   return { "data-ask": JSON.stringify({ subject, turn, as }), tabIndex: inOrder ? 0 : -1 };
 }
 
+/** The same for what the keyboard reaches already. */
+export function marked(subject: Subject | null, turn?: Turn, as?: number): Record<string, unknown> {
+  return subject ? { "data-ask": JSON.stringify({ subject, turn, as }) } : {};
+}
+
+/** A page. */
+export function pageSubject(page: string, title: string): Subject {
+  return { title, why: { page }, who: { page } };
+}
+
+/** A table as a whole. */
+export function tableSubject(model: string, table: string): Subject {
+  return { title: table.replaceAll("_", " "), why: { model, object: `table:${table}` }, who: { model, table } };
+}
+
 /** A measure or a column, `table.column`, as something to ask about. */
 export function objectSubject(model: string, kind: "measure" | "column", name: string, title: string): Subject {
   const point = name.indexOf(".");

@@ -1,3 +1,4 @@
+import { asks, tableSubject } from "../state/asking";
 import { plural } from "./figures";
 import { alike, byKind, type ViewerImpact } from "./impactLines";
 import { Scroll } from "./Scroll";
@@ -25,6 +26,23 @@ function People({ viewers }: { viewers: ViewerImpact[] }) {
   );
 }
 
+/** What is gained, or lost; who sees a table can be asked. */
+function Changes({ tables, others }: { tables: { model: string; table: string; told: string }[]; others: string[] }) {
+  if (tables.length + others.length === 0) return <span className="soft">nothing</span>;
+  return (
+    <>
+      {tables.map((table, index) => (
+        <span key={table.told}>
+          {index > 0 && ", "}
+          <span {...asks(tableSubject(table.model, table.table), "who", index === 0)}>{table.told}</span>
+        </span>
+      ))}
+      {tables.length > 0 && others.length > 0 && ", "}
+      {others.join(", ")}
+    </>
+  );
+}
+
 /** Who gains and who loses what. */
 export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
   if (viewers.length === 0) return <p className="soft">Nobody sees more or less than before.</p>;
@@ -45,21 +63,21 @@ export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
         <tbody>
           {groups.slice(0, MOST_LINES).map((group) => {
             const { tables = [], gained = [], lost = [], login = "" } = group[0] ?? {};
-            const gains = [
-              ...tables.filter((table) => table.gained > 0).map((table) => `${table.table} +${count(table.gained)}`),
-              ...byKind(gained),
-            ];
-            const losses = [
-              ...tables.filter((table) => table.lost > 0).map((table) => `${table.table} −${count(table.lost)}`),
-              ...byKind(lost),
-            ];
+            const gains = byKind(gained);
+            const losses = byKind(lost);
+            const more = tables.filter((table) => table.gained > 0);
+            const fewer = tables.filter((table) => table.lost > 0);
             return (
               <tr key={login}>
                 <td>
                   <People viewers={group} />
                 </td>
-                <td>{gains.join(", ") || <span className="soft">nothing</span>}</td>
-                <td className={losses.length > 0 ? "warn" : ""}>{losses.join(", ") || <span className="soft">nothing</span>}</td>
+                <td>
+                  <Changes tables={more.map((table) => ({ ...table, told: `${table.table} +${count(table.gained)}` }))} others={gains} />
+                </td>
+                <td className={losses.length + fewer.length > 0 ? "warn" : ""}>
+                  <Changes tables={fewer.map((table) => ({ ...table, told: `${table.table} −${count(table.lost)}` }))} others={losses} />
+                </td>
               </tr>
             );
           })}

@@ -1,6 +1,7 @@
 import { Button, Dropdown } from "antd";
 import { useMemo, useState } from "react";
 import type { Schemas } from "../api/client";
+import { marked, type Subject } from "../state/asking";
 import { Chart } from "./Chart";
 import { type Key, laidOut, shownKey } from "./chartLines";
 import { Figure } from "./Figure";
@@ -19,6 +20,10 @@ export type PageActs = {
   select: (exhibit: number, column: string, value: Key[number]) => void;
   beneath: (exhibit: number, key: Key, title: string) => void;
   save?: (exhibit: number, format: "csv" | "xlsx") => void;
+  /** A figure as something to ask about, where one may. */
+  subject?: (exhibit: number, measure: string, key: Key) => Subject | null;
+  /** The pinned viewer it is asked for. */
+  as?: number;
 };
 
 type Props = { page: Page; narrow?: boolean; acts?: PageActs };
@@ -101,7 +106,7 @@ function Exhibit({ entry, place, measures, columns, acts, table }: FramedProps &
     return (
       <>
         {totals.measures.map((name, index) => (
-          <p key={name} className="amount" data-testid={`figure-${name}`}>
+          <p key={name} className="amount" data-testid={`figure-${name}`} {...asked(acts, place, name, [])}>
             {listed ? (
               <button type="button" className="plain" title="rows beneath" onClick={() => listed.beneath(place, [], exhibit.title)}>
                 <Amount value={totals.total[index]} format={measures[name]?.format ?? null} />
@@ -120,12 +125,17 @@ function Exhibit({ entry, place, measures, columns, acts, table }: FramedProps &
       <TwoWay
         totals={totals}
         format={measures[totals.measures[0] ?? ""]?.format ?? null}
+        ask={(key) => asked(acts, place, totals.measures[0] ?? "", key)}
         beneath={listed && ((key) => listed.beneath(place, key, `${exhibit.title}: ${key.map(shownKey).join(", ")}`))}
       />
     );
   }
   if (table && acts) return <Lines entry={entry} totals={totals} place={place} measures={measures} acts={acts} />;
   return <Bars entry={entry} totals={totals} place={place} measures={measures} acts={acts} />;
+}
+
+function asked(acts: PageActs | undefined, place: number, measure: string, key: Key): object {
+  return marked(acts?.subject?.(place, measure, key) ?? null, undefined, acts?.as);
 }
 
 function Amount({ value, format }: { value: unknown; format: string | null }) {
@@ -198,7 +208,7 @@ function Lines({ entry, totals, place, measures, acts }: BarsProps & { acts: Pag
                 </td>
               ))}
               {line.values.map((value, index) => (
-                <td key={totals.measures[index]} className="number">
+                <td key={totals.measures[index]} className="number" {...asked(acts, place, totals.measures[index] ?? "", line.key as Key)}>
                   {listed ? (
                     <button
                       type="button"
@@ -221,7 +231,14 @@ function Lines({ entry, totals, place, measures, acts }: BarsProps & { acts: Pag
   );
 }
 
-function TwoWay({ totals, format, beneath }: { totals: Schemas["TotalsAnswer"]; format: string | null; beneath?: (key: Key) => void }) {
+type TwoWayProps = {
+  totals: Schemas["TotalsAnswer"];
+  format: string | null;
+  ask: (key: Key) => object;
+  beneath?: (key: Key) => void;
+};
+
+function TwoWay({ totals, format, ask, beneath }: TwoWayProps) {
   const across = [...new Map(totals.lines.map((line) => [shownKey(line.key[1]), line.key[1] as Key[number]])).entries()].sort(
     ([one], [other]) => one.localeCompare(other),
   );
@@ -247,7 +264,7 @@ function TwoWay({ totals, format, beneath }: { totals: Schemas["TotalsAnswer"]; 
               {across.map(([other, column]) => {
                 const value = cells.get(`${name}\n${other}`);
                 return (
-                  <td key={other} className="number">
+                  <td key={other} className="number" {...(value === undefined ? {} : ask([row, column]))}>
                     {beneath && value !== undefined ? (
                       <button type="button" className="plain" title="rows beneath" onClick={() => beneath([row, column])}>
                         <Figure value={value} format={format} inside />

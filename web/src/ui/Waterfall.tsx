@@ -6,6 +6,7 @@ import { useEffect, useRef } from "react";
 import { useMode } from "../state/mode";
 import { colours, prefersStillness, textFont } from "../state/theme";
 import { withUnit } from "./figures";
+import "./waterfall.css";
 
 use([BarChart, GridComponent, TooltipComponent, CanvasRenderer]);
 

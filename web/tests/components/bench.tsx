@@ -6,6 +6,7 @@ import { MemoryRouter } from "react-router-dom";
 import { afterEach, beforeAll, vi } from "vitest";
 import vocabulary from "../../../tests/cases/vocabulary.json";
 import type { ModelAnswer, Schemas } from "../../src/api/client";
+import { AskingProvider } from "../../src/state/asking";
 import { WorkbenchProvider } from "../../src/state/workbench";
 
 /** What the server answers, by method and path; a function gets the body. */
@@ -96,7 +97,9 @@ export function drawn(part: ReactNode, answers: Answers = {}): Call[] {
     <QueryClientProvider client={client}>
       <App>
         <MemoryRouter>
-          <WorkbenchProvider account="boss">{part}</WorkbenchProvider>
+          <WorkbenchProvider account="boss">
+            <AskingProvider>{part}</AskingProvider>
+          </WorkbenchProvider>
         </MemoryRouter>
       </App>
     </QueryClientProvider>,

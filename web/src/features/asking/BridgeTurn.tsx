@@ -70,7 +70,7 @@ function Drawn({ bridge, title, format }: { bridge: Schemas["Bridge"]; title: st
     <>
       {bridge.steps.length === 0 && <p className="ask-verdict">Nothing lies between the two figures: they are the same, row for row.</p>}
       {falls && bridge.steps.length > 0 && (
-        <Suspense fallback={<div className="waterfall" />}>
+        <Suspense fallback={null}>
           <Waterfall falls={falls} title={`How ${title} adds up`} format={format} />
         </Suspense>
       )}

@@ -2,6 +2,7 @@ import { AutoComplete, Button, Checkbox, Input, Popover, Select } from "antd";
 import { useState } from "react";
 import { NavLink } from "react-router-dom";
 import type { Model, ModelShare, Schemas } from "../../api/client";
+import { marked, objectSubject } from "../../state/asking";
 import { plural } from "../../ui/figures";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
@@ -245,7 +246,13 @@ export function ColumnsTab({
                       />
                     </td>
                   )}
-                  <td className={hidden ? "hid" : ""}>
+                  <td
+                    className={hidden ? "hid" : ""}
+                    {...marked(
+                      objectSubject(model.name, "column", `${table.name}.${column.name}`, `${table.name} · ${column.name}`),
+                      "who",
+                    )}
+                  >
                     <button
                       type="button"
                       className="plain cut column-name"

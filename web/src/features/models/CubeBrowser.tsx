@@ -3,6 +3,7 @@ import { Button, Modal, Select } from "antd";
 import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
+import { figureSubject, marked } from "../../state/asking";
 import { focusedViewer, useWorkbench } from "../../state/workbench";
 import { rowValue, shownValue } from "../../ui/figures";
 import { columnHeading } from "../../ui/fullNames";
@@ -84,6 +85,14 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
     if (withheld.has(keyOf(key))) return <span className="hid wide">withheld</span>;
     return shownValue(value, shape?.format);
   };
+  const ask = (key: unknown[]) =>
+    marked(
+      figureSubject(
+        { model: model.name, measure, cube: cube.name, by, where, subtotals: true, key: key as never },
+        [shape?.label ?? measure, ...key.map(shownKey)].join(" · "),
+      ),
+      bench.focus > 0 ? "bridge" : "who",
+    );
   return (
     <div className="cube-browser">
       <div className="row wrap asked">
@@ -221,7 +230,7 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
                     )}
                   </td>
                   {columns.map((column) => (
-                    <td key={keyOf([column])} className="number">
+                    <td key={keyOf([column])} className="number" {...ask([row, column])}>
                       {cells.has(keyOf([row, column])) && (
                         <button type="button" className="plain figure" title="Rows beneath" onClick={() => open(row, column)}>
                           {number([row, column])}
@@ -229,7 +238,7 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
                       )}
                     </td>
                   ))}
-                  <td className="number">
+                  <td className="number" {...ask([row])}>
                     <button type="button" className="plain figure" title="Rows beneath" onClick={() => open(row)}>
                       <b>{number([row])}</b>
                     </button>
@@ -243,7 +252,9 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
                     {shownValue(acrossTotals.get(keyOf([column])), shape?.format)}
                   </td>
                 ))}
-                <td className="number">{withheld.has("[]") ? "withheld" : shownValue(totals.total[0], shape?.format)}</td>
+                <td className="number" {...ask([])}>
+                  {withheld.has("[]") ? "withheld" : shownValue(totals.total[0], shape?.format)}
+                </td>
               </tr>
             </tbody>
           </table>

@@ -1,6 +1,7 @@
 import { Button, Input, Modal } from "antd";
 import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
+import { asks, objectSubject } from "../../state/asking";
 import { useVocabulary } from "../../state/directory";
 import { ConditionEditor } from "../../ui/ConditionEditor";
 import { DialogFooter } from "../../ui/DialogFooter";
@@ -24,7 +25,10 @@ export function MeasuresTab({ model, table, edits, editable }: { model: Model; t
       )}
       {own.map((measure) => (
         <div key={measure.name} className="measure">
-          <div className="row wrap">
+          <div
+            className="row wrap"
+            {...asks(objectSubject(model.name, "measure", measure.name, measure.label ?? measure.name), "who", true)}
+          >
             <b>{measure.label ?? measure.name}</b> <code className="soft">{measure.name}</code>
             <span className="grow" />
             <LiveValue model={model.name} measure={measure} />

@@ -9,6 +9,7 @@ import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
 import { PageFilters, withSelected } from "../../ui/PageFilters";
 import { type PageFilter, PageView, RowsTable } from "../../ui/PageView";
+import { figureOf } from "./pageFigures";
 
 type Seen = { place: number; title: string; viewer: PinnedViewer };
 type Props = { page: string; edited: Role[] };
@@ -65,6 +66,9 @@ function OneLook({ page, seen, edited, filters, setFilters, narrow = false }: Lo
   const [beneath, setBeneath] = useState<{ exhibit: number; key: Key; title: string } | null>(null);
   const unsaved = bench.state === "draft" ? edited : [];
   const look = useQuery(queries.pageLook(page, { state: bench.state, viewer: seen.viewer, edited: unsaved, filters }));
+  const pages = useQuery(queries.pages(bench.state));
+  const named = pages.data?.shelves.flatMap((shelf) => shelf.pages).find((item) => item.page.name === page)?.page.model ?? null;
+  const model = useQuery({ ...queries.model(named ?? "", bench.state), enabled: named !== null });
   if (look.isError) return <Notice kind="bad">{look.error.message}</Notice>;
   if (!look.data) return null;
   if (!look.data.can_open || !look.data.page) {
@@ -75,16 +79,19 @@ function OneLook({ page, seen, edited, filters, setFilters, narrow = false }: Lo
       </div>
     );
   }
+  const shown = look.data.page;
   return (
     <>
-      {!narrow && <PageFilters choices={look.data.page.filters} filters={filters} onChange={setFilters} />}
+      {!narrow && <PageFilters choices={shown.filters} filters={filters} onChange={setFilters} />}
       <PageView
-        page={look.data.page}
+        page={shown}
         narrow={narrow}
         acts={{
           filters,
           select: (exhibit, column, value) => setFilters(withSelected(filters, exhibit, column, value)),
           beneath: (exhibit, key, title) => setBeneath({ exhibit, key, title }),
+          subject: (place, measure, key) => (model.data ? figureOf(shown, place, measure, key, filters, model.data.document) : null),
+          as: seen.place > 0 ? seen.place : undefined,
         }}
       />
       {beneath && (

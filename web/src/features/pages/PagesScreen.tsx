@@ -4,6 +4,7 @@ import { useState } from "react";
 import { Link, NavLink, useParams } from "react-router-dom";
 import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
+import { asks, marked, pageSubject } from "../../state/asking";
 import { useWorkbench } from "../../state/workbench";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
@@ -63,6 +64,7 @@ export default function PagesScreen({ view }: { view: PagesView }) {
                 key={item.page.name}
                 to={`/pages/${encodeURIComponent(item.page.name)}`}
                 className={({ isActive }) => `side-line ${isActive ? "on" : ""}`}
+                {...marked(pageSubject(item.page.name, item.page.label ?? item.page.name))}
               >
                 <span className="cut">{item.page.label ?? item.page.name}</span>
                 <span className="n" title="people who can open it">
@@ -145,7 +147,7 @@ function PageHead({ entry, editable }: { entry: Schemas["PageEntry"]; editable: 
   return (
     <>
       <div className="row wrap below-4">
-        <h2>{page.label ?? page.name}</h2>
+        <h2 {...asks(pageSubject(page.name, page.label ?? page.name), undefined, true)}>{page.label ?? page.name}</h2>
         {(page.tags ?? []).map((tag) => (
           <span key={tag} className="pill small">
             {tag}

@@ -2,7 +2,7 @@ import { Button, Popover } from "antd";
 import { useState } from "react";
 import { Link } from "react-router-dom";
 import type { Schemas } from "../../api/client";
-import { asks, objectSubject, type Subject } from "../../state/asking";
+import { asks, marked, objectSubject, pageSubject, tableSubject } from "../../state/asking";
 import { useWorkbench } from "../../state/workbench";
 import { Figure } from "../../ui/Figure";
 import { Scroll } from "../../ui/Scroll";
@@ -78,7 +78,7 @@ export function ReachTable(props: Props) {
                 key={name}
                 className={index === 0 ? "begins" : ""}
                 aria-sort={sorting === `table:${name}` ? "descending" : undefined}
-                {...asks(tableSubject(model, short(name)), "who")}
+                {...marked(tableSubject(model, short(name)), "who")}
               >
                 <button type="button" className="plain" onClick={() => setSorting(sorting === `table:${name}` ? "first" : `table:${name}`)}>
                   {short(name).replaceAll("_", " ")} {sorting === `table:${name}` && "▾"}
@@ -256,12 +256,4 @@ function Whom({ line, people, labels }: { line: ReachLine; people: Map<string, P
       </div>
     </>
   );
-}
-
-function tableSubject(model: string, table: string): Subject {
-  return { title: table.replaceAll("_", " "), why: { model, object: `table:${table}` }, who: { model, table } };
-}
-
-function pageSubject(page: string, title: string): Subject {
-  return { title, why: { page }, who: { page } };
 }
