@@ -7,6 +7,7 @@ from moorland.commands.checking import check
 from moorland.commands.comparing import diff
 from moorland.commands.reaching import reach_command
 from moorland.commands.serving import demo, serve
+from moorland.commands.stating import statement_command
 from moorland.commands.tracing import trace_command
 from moorland.commands.workspace import account, rotate_keys, trail
 
@@ -15,6 +16,7 @@ app.command()(check)
 app.command()(evaluate)
 app.command("trace")(trace_command)
 app.command("reach")(reach_command)
+app.command("statement")(statement_command)
 app.command()(diff)
 app.command()(sql)
 app.command()(serve)

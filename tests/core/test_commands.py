@@ -294,3 +294,10 @@ def test_reach_tells_everybody_at_once(folder: Path) -> None:
     ]
     assert "m.site 2 of 3" in run("reach", folder).stdout
     assert run("reach", folder, "--model", "x").exit_code == 2
+
+
+def test_a_statement_of_access_is_printed_and_as_csv(folder: Path) -> None:
+    assert "by r (assigned to everyone): keeps site where area = 'fell'" in run("statement", folder, "--person", "ann").stdout
+    assert run("statement", folder, "--table", "site", "--csv").stdout.splitlines()[1].startswith("ann,Ann,")
+    assert run("statement", folder, "--table", "x").exit_code == 2
+    assert run("statement", folder).exit_code == 2

@@ -82,6 +82,8 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("POST", "why", {"viewer": "ann", "about": {"page": "output"}}, 200, 403, 401),
     ("POST", "who", {"about": {"model": "m", "table": "site"}}, 200, 403, 401),
     ("POST", "reach", {"model": "m", "measures": ["energy"], "against_live": True}, 200, 403, 401),
+    ("POST", "statement", {"about": {"person": "ann"}}, 200, 403, 401),
+    ("POST", "statement/export", {"about": {"page": "output"}, "format": "csv"}, 200, 403, 401),
     ("POST", "reach/export", {"format": "xlsx"}, 200, 403, 401),
     ("POST", "looks", {"screen": "viewers", "shown": {}}, 200, 403, 401),
     ("GET", "looks/none", None, 404, 403, 401),

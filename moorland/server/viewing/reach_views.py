@@ -19,6 +19,7 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Question, TotalsAnswer, TotalsQuestion
 from moorland.core.insight.reach import Reach, ReachClass, reach
 from moorland.core.insight.standing_out import Crossing, StandsOut, crossings, standing_out
+from moorland.core.insight.statement import Statement, StatementQuestion, as_rows, statement
 from moorland.server.directory.models import Account
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator, evaluator_of
@@ -170,3 +171,40 @@ def _values(base: Evaluator, asked: ReachRequest, classes: list[ReachClass]) -> 
     for _, (found,) in base.answers([base.viewer(item.logins[0]) for item in classes], [question]):
         told.append(found.total if isinstance(found, TotalsAnswer) else [None for _ in asked.measures])
     return told
+
+
+class StatementRequest(Asked):
+    """Of whom, or of what."""
+
+    about: StatementQuestion
+
+
+class StatementExport(StatementRequest):
+    """The same as a file."""
+
+    format: Literal["csv", "xlsx"]
+
+
+class Statements(APIView):
+    """Administrators: what a person may see, or who may see a table or page, by which sentence and since when."""
+
+    @extend_schema(request=StatementRequest, responses=Statement)
+    def post(self, request: Request) -> Response:
+        return answer(_stated(request, read_body(request, StatementRequest)))
+
+
+class StatementFiles(APIView):
+    """Administrators: a statement as a file."""
+
+    @extend_schema(request=StatementExport, responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def post(self, request: Request) -> HttpResponse:
+        asked = read_body(request, StatementExport)
+        told = _stated(request, asked)
+        record(account_of(request).login, "export", told.title, rows=len(told.lines), format=asked.format, state=asked.state)
+        return file_response("statement", asked.format, as_rows(told))
+
+
+def _stated(request: Request, asked: StatementRequest) -> Statement:
+    about = asked.about
+    record_look(account_of(request), [about.person or "everyone"], f"statement of {about.person or about.table or about.page}", asked.state)
+    return statement(asked_evaluator(asked), about)

@@ -92,6 +92,7 @@ export const queries = {
   who: (body: Shapes["WhoRequest"]) => ({ ...ask("post", "/api/who", { body }), ...SETTLED }),
   bridge: (body: Shapes["BridgeRequest"]) => ({ ...ask("post", "/api/bridge", { body }), ...SETTLED }),
   reach: (body: Shapes["ReachRequest"]) => ({ ...ask("post", "/api/reach", { body }), ...SETTLED }),
+  statement: (body: Shapes["StatementRequest"]) => ({ ...ask("post", "/api/statement", { body }), retry: false }),
   pinnedSets: () => ask("get", "/api/pinned-sets", {}),
 
   pages: (state: StateName) => ({ ...ask("get", "/api/pages", { params: { query: { state } } }), staleTime: A_WHILE }),
@@ -180,6 +181,7 @@ const HANGS_ON: Record<Address, readonly Part[]> = {
   "/api/who": ANYTHING,
   "/api/bridge": SEEN,
   "/api/reach": ANYTHING,
+  "/api/statement": ANYTHING,
   "/api/pinned-sets": [],
   "/api/pages": ANYTHING,
   "/api/grid": ANYTHING,

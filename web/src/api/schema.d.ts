@@ -1248,6 +1248,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/statement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: what a person may see, or who may see a table or page, by which sentence and since when. */
+        post: operations["statement_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/statement/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Administrators: a statement as a file. */
+        post: operations["statement_export_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tasks": {
         parameters: {
             query?: never;
@@ -6031,6 +6065,115 @@ export interface components {
             /** Trail Broken */
             trail_broken: string | null;
         };
+        /**
+         * Statement
+         * @description What may be seen as of a day: title, and a line for each role by which it may. `limits` are roles that narrow what the lines say.
+         */
+        Statement: {
+            /**
+             * As Of
+             * Format: date
+             */
+            as_of: string;
+            /** Limits */
+            limits: components["schemas"]["StatementLine"][];
+            /** Lines */
+            lines: components["schemas"]["StatementLine"][];
+            /** Title */
+            title: string;
+        };
+        /**
+         * StatementExport
+         * @description The same as a file.
+         */
+        StatementExport: {
+            about: components["schemas"]["StatementQuestion"];
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /** Format */
+            format: components["schemas"]["FormatB48Enum"];
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+        };
+        /**
+         * StatementLine
+         * @description One way in which something may be seen. `since` is the day the role is mapped from; null where it is without one.
+         */
+        StatementLine: {
+            /** Held By */
+            held_by: string[];
+            /** Label */
+            label: string;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Sees */
+            sees: string;
+            /** Since */
+            since: string | null;
+            /** Subject */
+            subject: string;
+            /** Until */
+            until: string | null;
+            /** Words */
+            words: string[];
+        };
+        /**
+         * StatementQuestion
+         * @description Of whom, or of what: a person, a table of a model, or a page.
+         */
+        StatementQuestion: {
+            /**
+             * Model
+             * @default null
+             */
+            model?: string | null;
+            /**
+             * Page
+             * @default null
+             */
+            page?: string | null;
+            /**
+             * Person
+             * @default null
+             */
+            person?: string | null;
+            /**
+             * Table
+             * @default null
+             */
+            table?: string | null;
+        };
+        /**
+         * StatementRequest
+         * @description Of whom, or of what.
+         */
+        StatementRequest: {
+            about: components["schemas"]["StatementQuestion"];
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+        };
         /** @enum {string} */
         StatesEnum: "visible" | "masked" | "hidden";
         /**
@@ -8806,6 +8949,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StateAnswer"];
+                };
+            };
+        };
+    };
+    statement_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StatementRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Statement"];
+                };
+            };
+        };
+    };
+    statement_export_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StatementExport"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };

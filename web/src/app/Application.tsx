@@ -19,6 +19,7 @@ const screens = {
   RolesScreen: () => import("../features/roles/RolesScreen"),
   CombineScreen: () => import("../features/roles/CombineScreen"),
   ViewersScreen: () => import("../features/viewers/ViewersScreen"),
+  StatementScreen: () => import("../features/statement/StatementScreen"),
   ReachScreen: () => import("../features/reach/ReachScreen"),
   PeopleScreen: () => import("../features/people/PeopleScreen"),
   PagesScreen: () => import("../features/pages/PagesScreen"),
@@ -31,6 +32,7 @@ const ModelsScreen = lazy(screens.ModelsScreen);
 const RolesScreen = lazy(screens.RolesScreen);
 const CombineScreen = lazy(screens.CombineScreen);
 const ViewersScreen = lazy(screens.ViewersScreen);
+const StatementScreen = lazy(screens.StatementScreen);
 const ReachScreen = lazy(screens.ReachScreen);
 const PeopleScreen = lazy(screens.PeopleScreen);
 const PagesScreen = lazy(screens.PagesScreen);
@@ -87,6 +89,7 @@ function Screens() {
             <Route path="/combine" element={<CombineScreen />} />
             <Route path="/viewers" element={<ViewersScreen />} />
             <Route path="/reach" element={<ReachScreen />} />
+            <Route path="/statement/:of/:name/:table?" element={<StatementScreen />} />
             <Route path="/people/:login?" element={<PeopleScreen />} />
             <Route path="/pages/grid/:by" element={<PagesScreen view="grid" />} />
             <Route path="/pages/all/sentences" element={<PagesScreen view="sentences" />} />

@@ -100,6 +100,14 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
               </button>
             </>
           )}
+          {bench.day && (
+            <span className="state-mark" data-testid="day-mark">
+              as of <b>{bench.day}</b>{" "}
+              <button type="button" className="textlink" onClick={() => bench.setDay(null)}>
+                back to today
+              </button>
+            </span>
+          )}
           <span className="grow" />
           <Finder />
           <Popover content={<Legend />} trigger="click" title="What the marks mean">

@@ -25,6 +25,11 @@ type Workbench = {
   pins: Pin[];
   pin: (pin: Pin) => void;
   unpin: (key: string) => void;
+  /** Puts these in the place of all that are pinned. */
+  pinAll: (pins: Pin[]) => void;
+  /** The day that is looked at; null is today. */
+  day: string | null;
+  setDay: (day: string | null) => void;
   /** 0 is all data, 1 to 4 the pinned viewers. */
   focus: number;
   setFocus: (focus: number) => void;
@@ -48,6 +53,7 @@ export function WorkbenchProvider({ account, children }: { account: string; chil
   const [chosen, setModel] = useState<string | null>(() => stored(`${kept}.model`, null));
   const [pins, setPins] = useState<Pin[]>(() => stored(`${kept}.pins`, []));
   const [focus, setFocus] = useState<number>(() => stored(`${kept}.focus`, 0));
+  const [day, setDay] = useState<string | null>(null);
   const space = useQuery(queries.state());
   useEffect(() => localStorage.setItem(`${kept}.pins`, JSON.stringify(pins)), [kept, pins]);
   useEffect(() => localStorage.setItem(`${kept}.focus`, JSON.stringify(focus)), [kept, focus]);
@@ -87,10 +93,16 @@ export function WorkbenchProvider({ account, children }: { account: string; chil
         setPins(pins.filter((item) => item.key !== key));
         setFocus(focus > at ? Math.max(0, focus - 1) : focus);
       },
+      pinAll: (chosen) => {
+        setPins(chosen.slice(0, MOST_PINS));
+        setFocus(Math.min(1, chosen.length));
+      },
+      day,
+      setDay,
       focus: Math.min(focus, pins.length),
       setFocus,
     }),
-    [state, model, models, space.data, space.isPending, pins, focus],
+    [state, model, models, space.data, space.isPending, pins, focus, day],
   );
   return <WorkbenchContext value={value}>{children}</WorkbenchContext>;
 }

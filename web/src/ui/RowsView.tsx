@@ -9,6 +9,7 @@ import { FilterField } from "./FilterField";
 import { displaysOf, rowValue } from "./figures";
 import { Letter } from "./Letter";
 import { Notice } from "./Notice";
+import { PickedRows } from "./PickedRows";
 import { Scroll } from "./Scroll";
 import { SeenCell } from "./SeenCell";
 import { count, Share } from "./Share";
@@ -16,46 +17,47 @@ import "./rows-view.css";
 
 const PAGE = 100;
 
-/** How much of a row a viewer sees, told by shape and by words. */
+/** How much of a row a viewer sees, by shape, and in words on pointing. */
 function Sees({ states }: { states: Schemas["AlignedRow"]["states"][number] | undefined }) {
-  if (!states) {
-    return (
-      <>
-        <span className="sees hid" /> <span className="small soft">withheld</span>
-      </>
-    );
-  }
-  const shown = states.filter((state) => state === "clear").length;
-  const masked = states.filter((state) => state === "masked").length;
-  if (shown === states.length) {
-    return (
-      <>
-        <span className="sees visible" /> <span className="small">visible</span>
-      </>
-    );
-  }
+  const shown = states?.filter((state) => state === "clear").length ?? 0;
+  const masked = states?.filter((state) => state === "masked").length ?? 0;
+  const all = states !== undefined && states !== null && shown === states.length;
+  const words = !states ? "withheld" : all ? "visible" : `${shown} of ${states.length} cells${masked > 0 ? `, ${masked} masked` : ""}`;
   return (
-    <>
-      <span className="sees partly" />{" "}
-      <span className="small">
-        {shown} of {states.length} cells{masked > 0 && `, ${String(masked)} masked`}
-      </span>
-    </>
+    <span title={words}>
+      <span className={`sees ${!states ? "hid" : all ? "visible" : "partly"}`} />
+      <span className="visually-hidden">{words}</span>
+    </span>
   );
 }
 
+export type RowsChoice = { table: string | null; where: string | null; differing: boolean };
+
+type Props = {
+  model: ModelAnswer;
+  fixed?: string;
+  /** What is chosen, where the screen keeps it. */
+  choice?: RowsChoice | null;
+  choose?: (choice: RowsChoice) => void;
+};
+
 /** Rows of a table as the tray sees them, withheld ones in their places; `fixed` names the table where the screen has chosen it. */
-export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string }) {
+export function RowsView({ model, fixed, choice, choose }: Props) {
   const bench = useWorkbench();
   const tables = model.document.tables ?? [];
-  const [chosen, setTable] = useState<string | undefined>(tables[0]?.name);
-  const [where, setWhere] = useState<string | null>(null);
-  const [differing, setDiffering] = useState(false);
+  const [own, setOwn] = useState<RowsChoice | null>(null);
+  const now = choice ?? own;
+  const chosen = now?.table ?? tables[0]?.name;
+  const where = now?.where ?? null;
+  const differing = now?.differing ?? false;
+  const change = (part: Partial<RowsChoice>) => (choose ?? setOwn)({ table: chosen ?? null, where, differing, ...part });
   const [page, setPage] = useState(0);
+  const [picked, setPicked] = useState<(string | number)[]>([]);
   const table = tables.find((item) => item.name === (fixed ?? chosen)) ?? tables[0];
   const asked = useQuery({
     ...queries.rows({
       state: bench.state,
+      as_of: bench.day,
       viewers: bench.pins.map((pin) => pin.viewer),
       rows: {
         model: model.document.name,
@@ -89,8 +91,8 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
             aria-label="Table"
             value={table?.name}
             onChange={(value) => {
-              setTable(value);
-              setWhere(null);
+              change({ table: value, where: null });
+              setPicked([]);
               setPage(0);
             }}
             className="least-160"
@@ -103,7 +105,7 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
           table={table?.name ?? null}
           where={where}
           onChange={(value) => {
-            setWhere(value);
+            change({ where: value });
             setPage(0);
           }}
         />
@@ -111,7 +113,7 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
           checked={differing}
           disabled={bench.pins.length === 0}
           onChange={(event) => {
-            setDiffering(event.target.checked);
+            change({ differing: event.target.checked });
             setPage(0);
           }}
         >
@@ -133,14 +135,19 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
         </Button>
       </div>
       {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
+      {picked.length > 0 && table && key && (
+        <PickedRows model={model} table={table.name} keyColumn={key} picked={picked} none={() => setPicked([])} />
+      )}
       {rows && (
         <Scroll label="Rows" busy={asked.isFetching}>
           <table className="data" data-testid="rows">
             <thead>
               <tr>
+                {keyAt >= 0 && <th aria-label="choose" />}
                 {bench.pins.map((pin, index) => (
-                  <th key={pin.key}>
-                    <Letter place={index + 1} little /> {typeof pin.viewer === "string" ? pin.viewer : pin.title}
+                  <th key={pin.key} title={pin.title}>
+                    <Letter place={index + 1} little />
+                    <span className="visually-hidden">{pin.title}</span>
                   </th>
                 ))}
                 {rows.columns.map((column, index) => (
@@ -153,6 +160,18 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
             <tbody>
               {rows.rows.map((row, place) => (
                 <tr key={place}>
+                  {keyAt >= 0 && (
+                    <td>
+                      <Checkbox
+                        aria-label={`Choose ${String(row.values[keyAt])}`}
+                        checked={picked.includes(row.values[keyAt] as string | number)}
+                        onChange={(event) => {
+                          const named = row.values[keyAt] as string | number;
+                          setPicked(event.target.checked ? [...picked, named] : picked.filter((other) => other !== named));
+                        }}
+                      />
+                    </td>
+                  )}
                   {bench.pins.map((pin, index) => (
                     <td key={pin.key} {...asks(subjectOf(row), "why", place === 0 && index === 0, index + 1)}>
                       <Sees states={row.states[index]} />
@@ -161,24 +180,19 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
                   {row.values.map((value, index) => {
                     const column = rows.columns[index] ?? "";
                     const states = focus > 0 ? row.states[focus - 1] : undefined;
-                    // The key of a row that is withheld is shown to you, so that the row can be told from others.
-                    const told = focus > 0 && !states && column === key;
-                    const state = focus > 0 && !told ? (states?.[index] ?? "hidden") : "clear";
-                    const shown = focus > 0 && !told ? row.shown[focus - 1]?.[index] : value;
+                    const state = focus > 0 ? (states?.[index] ?? "hidden") : "clear";
+                    const shown = focus > 0 ? row.shown[focus - 1]?.[index] : value;
+                    // What the viewer does not see stays in view for you, told apart by shape.
+                    const told = state === "clear" ? undefined : rowValue(value, displays[column]);
                     return (
                       <SeenCell
                         key={column}
                         state={state}
+                        told={told}
                         number={typeof value === "number"}
                         ask={asks(subjectOf(row, column), "why", place === 0 && index === 0)}
                       >
-                        {told ? (
-                          <span className="soft" title="withheld; the key is shown to you only">
-                            {rowValue(shown, displays[column])}
-                          </span>
-                        ) : (
-                          rowValue(shown, displays[column])
-                        )}
+                        {rowValue(shown, displays[column])}
                       </SeenCell>
                     );
                   })}
@@ -215,7 +229,7 @@ export function RowsView({ model, fixed }: { model: ModelAnswer; fixed?: string 
         <span className="grow" />
         <span className="soft small">
           {focus > 0
-            ? `Cells as ${bench.pins[focus - 1]?.title} sees them; press 0 for all data.`
+            ? `Cells as ${bench.pins[focus - 1]?.title} sees them; what is hatched or masked is told in grey to you only. Press 0 for all data.`
             : "All data; press 1 to 4 to look through a viewer’s eyes."}
         </span>
       </div>

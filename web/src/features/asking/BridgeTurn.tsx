@@ -26,7 +26,7 @@ export function BridgeTurn({ about, title }: { about: Schemas["BridgeQuestion"];
   const viewer = pins.find((pin) => pin === focused && pin.key !== start) ?? pins.find((pin) => pin.key !== start);
   const from = pins.find((pin) => pin.key === start);
   const found = useQuery({
-    ...queries.bridge({ viewer: viewer?.viewer ?? "", start: from?.viewer ?? null, about, edited, state: bench.state }),
+    ...queries.bridge({ viewer: viewer?.viewer ?? "", start: from?.viewer ?? null, about, edited, state: bench.state, as_of: bench.day }),
     enabled: viewer !== undefined,
   });
   if (!viewer) return <PinSomebody />;

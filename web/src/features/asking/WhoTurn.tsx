@@ -38,6 +38,7 @@ export function WhoTurn({ about, title }: { about: Schemas["WhoQuestion"]; title
       about,
       edited,
       state: bench.state,
+      as_of: bench.day,
       against_live: against === "live",
       against_day: against === "day" ? day : null,
     }),
@@ -145,8 +146,14 @@ export function WhoTurn({ about, title }: { about: Schemas["WhoQuestion"]; title
         </p>
       )}
       {people.length > 0 && told.length === 0 && <p className="soft small">Nobody of that name among them.</p>}
+      {statementOf(about) && (
+        <p className="small above-12">
+          <Link to={statementOf(about) ?? ""}>Access statement</Link>{" "}
+          <span className="soft">to print or save: who, by which sentence, since when</span>
+        </p>
+      )}
       {!about.page && (
-        <div className="row small above-12">
+        <div className="row small above-6">
           <span className="soft">Open it to others by a role:</span>
           <Select
             size="small"
@@ -176,4 +183,11 @@ function by(person: Person): string {
 
 function line(person: Person): (string | number)[] {
   return [person.login, person.name, STATES[person.state].says, person.rows, by(person)];
+}
+
+/** Where the statement of a whole table or page is; of parts of them there is none. */
+function statementOf(about: Schemas["WhoQuestion"]): string | null {
+  if (about.page) return `/statement/page/${encodeURIComponent(about.page)}`;
+  if (about.table && about.model) return `/statement/table/${encodeURIComponent(about.model)}/${encodeURIComponent(about.table)}`;
+  return null;
 }

@@ -33,7 +33,7 @@ export function WhyTurn({ about }: { about: Schemas["Traced"] }) {
   const focused = people.find((pin) => pin.place === bench.focus) ?? people[0];
   const shown = together ? people : focused ? [focused] : [];
   const asked = useQueries({
-    queries: shown.map((pin) => queries.why({ viewer: pin.viewer, about, edited, state: bench.state })),
+    queries: shown.map((pin) => queries.why({ viewer: pin.viewer, about, edited, state: bench.state, as_of: bench.day })),
   });
   if (people.length === 0) return <PinSomebody />;
   const answers = asked.map((item) => item.data);

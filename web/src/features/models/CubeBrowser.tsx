@@ -1,15 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
-import { Button, Modal, Select } from "antd";
+import { Button, Select } from "antd";
 import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { figureSubject, marked } from "../../state/asking";
 import { focusedViewer, useWorkbench } from "../../state/workbench";
-import { rowValue, shownValue } from "../../ui/figures";
+import { shownValue } from "../../ui/figures";
 import { columnHeading } from "../../ui/fullNames";
 import { Notice } from "../../ui/Notice";
+import { RowsBeneath } from "../../ui/RowsBeneath";
 import { Scroll } from "../../ui/Scroll";
-import { count } from "../../ui/Share";
 import { CubeTogether } from "./CubeTogether";
 import { type Axis, axesOf, type Drill, equals, inOrder } from "./cubeAxes";
 import "../../ui/rows-view.css";
@@ -44,6 +44,7 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
   const asked = useQuery({
     ...queries.evaluated({
       state: bench.state,
+      as_of: bench.day,
       viewers: [viewer],
       ask: [by, ...(columnLevel ? [[columnLevel.name]] : [])].map((columns) => ({
         totals: { model: model.name, by: columns, measures: [measure], where, subtotals: true, cube: cube.name },
@@ -262,8 +263,9 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
         </Scroll>
       )}
       {beneath && shape && (
-        <Beneath
-          model={model}
+        <RowsBeneath
+          model={model.name}
+          viewer={focusedViewer(bench)}
           table={shape.table}
           title={`${shape.label ?? measure}: ${beneath.title}`}
           where={beneath.where}
@@ -276,58 +278,4 @@ export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
 
 function shownKey(value: unknown): string {
   return value === null ? "blank" : String(value);
-}
-
-/** The rows beneath a number, as the focused viewer may list them. */
-function Beneath({ model, table, title, where, close }: { model: Model; table: string; title: string; where: string; close: () => void }) {
-  const bench = useWorkbench();
-  const viewer = focusedViewer(bench);
-  const asked = useQuery(
-    queries.evaluated({ state: bench.state, viewers: [viewer], ask: [{ rows: { model: model.name, table, where, limit: 200 } }] }),
-  );
-  const found = asked.data?.viewers[0]?.answers[0];
-  const rows = found && "rows" in found && "visible" in found ? found : null;
-  return (
-    <Modal open width={860} title={`Rows beneath ${title}`} onCancel={close} footer={<Button onClick={close}>Close</Button>}>
-      {asked.isPending && <p className="soft">Listing…</p>}
-      {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
-      {found && "error" in found && <Notice kind="careful">{found.error.message}</Notice>}
-      {rows && (
-        <>
-          <p className="soft small">
-            {count(rows.visible)} rows of {table}
-            {rows.rows.length < rows.visible && `, the first ${count(rows.rows.length)} shown`}
-          </p>
-          <Scroll label="Rows beneath" className="scroll low-420">
-            <table className="data">
-              <thead>
-                <tr>
-                  {rows.columns.map((column) => (
-                    <th key={column}>{column}</th>
-                  ))}
-                </tr>
-              </thead>
-              <tbody>
-                {rows.rows.map((row, index) => (
-                  <tr key={`${String(index)}`}>
-                    {row.map((value, place) => {
-                      const state = rows.states[index]?.[place] ?? "clear";
-                      return (
-                        <td
-                          key={rows.columns[place]}
-                          className={`${state === "hidden" ? "hid" : ""} ${typeof value === "number" ? "number" : ""}`}
-                        >
-                          {state === "masked" ? <span className="msk">{rowValue(value)}</span> : rowValue(value)}
-                        </td>
-                      );
-                    })}
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </Scroll>
-        </>
-      )}
-    </Modal>
-  );
 }

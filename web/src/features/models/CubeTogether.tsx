@@ -17,7 +17,9 @@ export function CubeTogether({ question, level, format }: Props) {
     { title: "all data", viewer: { all_data: true } },
     ...bench.pins.map((pin) => ({ title: pin.title, viewer: pin.viewer })),
   ];
-  const asked = useQuery(queries.evaluated({ state: bench.state, viewers: seen.map((item) => item.viewer), ask: [{ totals: question }] }));
+  const asked = useQuery(
+    queries.evaluated({ state: bench.state, as_of: bench.day, viewers: seen.map((item) => item.viewer), ask: [{ totals: question }] }),
+  );
   if (asked.isError) return <Notice kind="bad">{asked.error.message}</Notice>;
   const answers = (asked.data?.viewers ?? []).map((entry) => {
     const found = entry.answers[0];

@@ -110,7 +110,9 @@ export function HierarchiesTab({ model, table, edits, editable }: { model: Model
 function Members({ model, hierarchy }: { model: string; hierarchy: string }) {
   const bench = useWorkbench();
   const viewer = focusedViewer(bench);
-  const asked = useQuery(queries.evaluated({ state: bench.state, viewers: [viewer], ask: [{ members: { model, hierarchy } }] }));
+  const asked = useQuery(
+    queries.evaluated({ state: bench.state, as_of: bench.day, viewers: [viewer], ask: [{ members: { model, hierarchy } }] }),
+  );
   const found = asked.data?.viewers[0]?.answers[0];
   if (!found) return <p className="soft small">Counting…</p>;
   if (!("members" in found)) return <p className="small hid pad">Absent for this viewer.</p>;

@@ -56,7 +56,10 @@ function OneModel({ model }: { model: ModelAnswer }) {
   const document = model.document;
   const [shown, setShown] = useState<string[] | null>(null);
   const viewer = focusedViewer(bench);
-  const share = useQuery({ ...queries.effect({ state: bench.state, model: document.name, viewers: [viewer] }), enabled: bench.focus > 0 });
+  const share = useQuery({
+    ...queries.effect({ state: bench.state, as_of: bench.day, model: document.name, viewers: [viewer] }),
+    enabled: bench.focus > 0,
+  });
   const refreshes = useQuery(queries.refreshes(document.name));
   const own = useMemo(() => (roles.data?.roles ?? []).filter((entry) => entry.role.model === document.name), [roles.data, document.name]);
   const held = useMemo(

@@ -65,7 +65,7 @@ function OneLook({ page, seen, edited, filters, setFilters, narrow = false }: Lo
   const bench = useWorkbench();
   const [beneath, setBeneath] = useState<{ exhibit: number; key: Key; title: string } | null>(null);
   const unsaved = bench.state === "draft" ? edited : [];
-  const look = useQuery(queries.pageLook(page, { state: bench.state, viewer: seen.viewer, edited: unsaved, filters }));
+  const look = useQuery(queries.pageLook(page, { state: bench.state, as_of: bench.day, viewer: seen.viewer, edited: unsaved, filters }));
   const pages = useQuery(queries.pages(bench.state));
   const named = pages.data?.shelves.flatMap((shelf) => shelf.pages).find((item) => item.page.name === page)?.page.model ?? null;
   const model = useQuery({ ...queries.model(named ?? "", bench.state), enabled: named !== null });
@@ -99,6 +99,7 @@ function OneLook({ page, seen, edited, filters, setFilters, narrow = false }: Lo
           page={page}
           look={{
             state: bench.state,
+            as_of: bench.day,
             viewer: seen.viewer,
             edited: unsaved,
             beneath: { exhibit: beneath.exhibit, key: beneath.key, filters, limit: 200, offset: 0, beneath: true },

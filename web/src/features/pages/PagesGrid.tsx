@@ -26,6 +26,7 @@ export function PagesGrid({ by, edits, labels }: { by: By; edits: RoleEdits; lab
   const body = {
     by,
     state: bench.state,
+    as_of: bench.day,
     edited: unsaved,
     search,
     changed_only: changed && unsaved.length > 0,

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { App, Button, Dropdown, Modal, Select, Switch } from "antd";
 import { useState } from "react";
-import { NavLink } from "react-router-dom";
+import { NavLink, useNavigate } from "react-router-dom";
 import { ApiError, api, data, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
+import { marked, objectSubject, pageSubject, type Subject, tableSubject, useAsking } from "../../state/asking";
 import type { PeopleData } from "../../state/directory";
-import { useModel, useWorkbench } from "../../state/workbench";
+import { MOST_PINS, useModel, useWorkbench } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
 import { Share } from "../../ui/Share";
 import type { Asked, Value } from "./acts";
@@ -31,6 +32,7 @@ export function PersonCard({
   ask: (asked: Asked) => void;
   left: () => void;
 }) {
+  const navigate = useNavigate();
   const bench = useWorkbench();
   const model = useModel();
   const { message } = App.useApp();
@@ -96,6 +98,7 @@ export function PersonCard({
               { key: "edit", label: "Edit…" },
               { key: "copy", label: "Copy access from somebody…" },
               { key: "role", label: "Give a role…" },
+              { key: "statement", label: "Access statement" },
               {
                 key: "link",
                 label: person.can_sign_in ? "Link for a new password" : "Link for the first sign-in",
@@ -108,7 +111,12 @@ export function PersonCard({
               },
               { key: "delete", label: "Delete…", danger: true },
             ],
-            onClick: ({ key }) => (key === "link" ? void invite() : key === "appoint" ? appoint() : setDoing(key as "edit")),
+            onClick: ({ key }) => {
+              if (key === "link") void invite();
+              else if (key === "appoint") appoint();
+              else if (key === "statement") navigate(`/statement/person/${encodeURIComponent(login)}`);
+              else setDoing(key as "edit");
+            },
           }}
         >
           <Button size="small" aria-label="What to do with this person">
@@ -239,17 +247,68 @@ export function PersonCard({
           <span className="soft">None.</span>
         ) : (
           person.pages.map((page) => (
-            <NavLink key={page} to={`/pages/${encodeURIComponent(page)}`} className="before-10">
+            <NavLink key={page} to={`/pages/${encodeURIComponent(page)}`} className="before-10" {...marked(pageSubject(page, page))}>
               {page}
             </NavLink>
           ))
         )}
       </p>
+      <WhatWouldGive person={person} />
       {doing === "edit" && <PersonEditor person={person} people={people} ask={ask} close={() => setDoing(null)} />}
       {doing === "copy" && <CopyAccess to={person} people={people} ask={ask} close={() => setDoing(null)} />}
       {doing === "role" && <RoleForm what="role" logins={[login]} people={people} ask={ask} close={() => setDoing(null)} />}
       {doing === "delete" && <DeletePeople logins={[login]} people={people} ask={ask} close={() => setDoing(null)} deleted={left} />}
     </div>
+  );
+}
+
+/** Asks what would have to change for somebody to reach a page, a table or a measure. */
+function WhatWouldGive({ person }: { person: Card }) {
+  const bench = useWorkbench();
+  const asking = useAsking();
+  const model = useModel();
+  const pages = useQuery(queries.pages("draft"));
+  const { message } = App.useApp();
+  const document = model.data?.document;
+  const subjects = new Map<string, Subject>([
+    ...(pages.data?.shelves ?? [])
+      .flatMap((shelf) => shelf.pages)
+      .filter(({ page }) => !person.pages.includes(page.name))
+      .map(({ page }) => [`the page ${page.label ?? page.name}`, pageSubject(page.name, page.label ?? page.name)] as const),
+    ...(document?.tables ?? []).map(
+      (table) => [`the table ${table.label ?? table.name}`, tableSubject(document?.name ?? "", table.name)] as const,
+    ),
+    ...(document?.measures ?? []).map(
+      (item) =>
+        [
+          `the measure ${item.label ?? item.name}`,
+          objectSubject(document?.name ?? "", "measure", item.name, item.label ?? item.name),
+        ] as const,
+    ),
+  ]);
+  return (
+    <>
+      <h3>What would give {person.name}…</h3>
+      <Select
+        showSearch
+        aria-label="What would give"
+        placeholder="a page, a table or a measure"
+        className="full"
+        value={null}
+        options={[...subjects.keys()].map((name) => ({ value: name, label: name }))}
+        onChange={(name: string) => {
+          const subject = subjects.get(name);
+          const key = `user:${person.login}`;
+          if (!subject) return;
+          if (bench.pins.length >= MOST_PINS && !bench.pins.some((pin) => pin.key === key)) {
+            message.info("Four are pinned already. Take one out of the row above, then ask.");
+            return;
+          }
+          bench.pin({ key, title: person.name, detail: person.login, viewer: person.login });
+          asking.ask(subject, "why");
+        }}
+      />
+    </>
   );
 }
 

@@ -43,6 +43,7 @@ export default function ReachScreen() {
   const [opened, setOpened] = useState<string[]>([]);
   const request = {
     state: bench.state,
+    as_of: bench.day,
     model: bench.model,
     measures,
     edited,

@@ -188,7 +188,7 @@ function Rows({ line, table, begins }: { line: ReachLine; table: string; begins:
   const words = least === most ? `${count(most)} of ${count(of)}` : `${count(least)} to ${count(most)} of ${count(of)}`;
   return (
     <td
-      className={`reaches ${begins ? "begins" : ""} ${was ? "otherwise" : ""}`}
+      className={`table-share ${begins ? "begins" : ""} ${was ? "otherwise" : ""}`}
       title={words + wasWords(was?.map((rows) => count(Number(rows))))}
     >
       <span className="bar wide-44" aria-hidden="true">

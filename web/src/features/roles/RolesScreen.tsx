@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Button, Form, type FormInstance, Input, Modal, Radio, Select } from "antd";
 import { useEffect, useRef, useState } from "react";
-import { Link, NavLink, useNavigate, useParams } from "react-router-dom";
+import { Link, NavLink, useLocation, useNavigate, useParams } from "react-router-dom";
 import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
 import { useAsking } from "../../state/asking";
@@ -31,7 +31,8 @@ export default function RolesScreen() {
   const roles = useRoles();
   const model = useModel("draft");
   const edits = useUnsaved(roleEdits);
-  const [creating, setCreating] = useState<Role | null>(null);
+  const location = useLocation();
+  const [creating, setCreating] = useState<Role | null>((location.state as { create?: Role } | null)?.create ?? null);
   const [mode, setMode] = useState<Mode>("all");
   const [chosenTable, setTable] = useState<string | null>(null);
   const [tab, setTab] = useState<Tab>("rows");
@@ -272,7 +273,7 @@ function NewRole({ start, close }: { start: Role; close: () => void }) {
   const navigate = useNavigate();
   const bench = useWorkbench();
   const [form] = Form.useForm<NewRoleValues>();
-  const copying = (start.sentences ?? []).length > 0;
+  const copying = (start.sentences ?? []).length > 0 && start.name !== "";
   const create = useMutation({
     mutationFn: (values: NewRoleValues) =>
       data(api.POST("/api/roles", { body: { role: { ...start, ...values, label: values.label || null, model: values.model || null } } })),
@@ -285,7 +286,7 @@ function NewRole({ start, close }: { start: Role; close: () => void }) {
   return (
     <Modal
       open
-      title={copying ? "Copy the role as…" : "New role"}
+      title={copying ? "Copy the role as…" : (start.sentences ?? []).length > 0 ? "A role that opens just these rows" : "New role"}
       onCancel={close}
       okText="Create in the draft"
       onOk={() => form.submit()}

@@ -1,35 +1,51 @@
 import { useQuery } from "@tanstack/react-query";
-import { Select } from "antd";
+import { Checkbox, Select } from "antd";
 import { useMemo, useState } from "react";
 import type { ModelAnswer } from "../../api/client";
 import { queries } from "../../api/queries";
 import { asks, figureSubject } from "../../state/asking";
 import { focusedViewer, useWorkbench } from "../../state/workbench";
 import { shownKey } from "../../ui/chartLines";
+import { columnType, literal } from "../../ui/conditions/clauses";
 import { defaultColumn } from "../../ui/defaultColumn";
 import { Figure } from "../../ui/Figure";
 import { FilterField } from "../../ui/FilterField";
-import { columnHeading } from "../../ui/fullNames";
+import { columnHeading, splitName } from "../../ui/fullNames";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
+import { RowsBeneath } from "../../ui/RowsBeneath";
 import { Scroll } from "../../ui/Scroll";
 import { count, Share } from "../../ui/Share";
 import { SqlLook } from "../../ui/SqlLook";
 import { type Answer, indexed, isTotals, lineKey, readingOrder } from "./totalsLines";
 import "../../ui/rows-view.css";
 
-export function TotalsView({ model }: { model: ModelAnswer }) {
+export type TotalsChoice = { measure: string | null; by: string[]; where: string | null };
+
+type Props = {
+  model: ModelAnswer;
+  differing: boolean;
+  setDiffering: (differing: boolean) => void;
+  choice: TotalsChoice | null;
+  choose: (choice: TotalsChoice) => void;
+};
+
+/** Totals of a measure for all data and each viewer, line by line. */
+export function TotalsView({ model, differing, setDiffering, choice, choose }: Props) {
   const bench = useWorkbench();
   const columns = (model.document.tables ?? []).flatMap((table) => (table.columns ?? []).map((column) => `${table.name}.${column.name}`));
   const measures = model.document.measures ?? [];
-  const [measure, setMeasure] = useState<string | undefined>(() => measures[0]?.name);
-  const [by, setBy] = useState<string[]>(() => [defaultColumn(model, measures[0]?.name)].filter((name) => columns.includes(name)));
-  const [where, setWhere] = useState<string | null>(null);
+  const measure = measures.find((item) => item.name === choice?.measure)?.name ?? measures[0]?.name;
+  const by = (choice?.by ?? [defaultColumn(model, measures[0]?.name)]).filter((name) => columns.includes(name));
+  const where = choice?.where ?? null;
+  const change = (part: Partial<TotalsChoice>) => choose({ measure: measure ?? null, by, where, ...part });
+  const [beneath, setBeneath] = useState<{ place: number; key: unknown[]; title: string } | null>(null);
   const [sql, setSql] = useState(false);
   const viewers = useMemo(() => [{ all_data: true as const }, ...bench.pins.map((pin) => pin.viewer)], [bench.pins]);
   const asked = useQuery({
     ...queries.evaluated({
       state: bench.state,
+      as_of: bench.day,
       viewers,
       unseen: true,
       ask: [{ totals: { model: model.document.name, by, measures: [measure ?? ""], where, subtotals: true } }],
@@ -38,10 +54,13 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
   });
   const answers = asked.data?.viewers.map((entry) => entry.answers[0]) ?? [];
   const whole = answers[0];
-  const lines = readingOrder(whole);
+  const every = readingOrder(whole);
   const maps = answers.map(indexed);
+  const parts = (key: unknown[]) => new Set(maps.map((map) => String(map.get(lineKey(key))?.[0] ?? ""))).size > 1;
+  const lines = differing ? every.filter((line) => line.depth === 0 || parts(line.key)) : every;
   const unseen = indexed(asked.data?.unseen[0]);
-  const format = measures.find((item) => item.name === measure)?.format ?? null;
+  const shape = measures.find((item) => item.name === measure);
+  const format = shape?.format ?? null;
   const basis = (answer: Answer | undefined) => (isTotals(answer) ? (answer.basis[0] ?? null) : null);
   const wrong = whole && "error" in whole ? whole.error.message : null;
   const reasons = bench.pins.map((_, index) => {
@@ -57,7 +76,7 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
           mode="multiple"
           aria-label="By columns"
           value={by}
-          onChange={(value) => setBy(value.slice(0, 3))}
+          onChange={(value) => change({ by: value.slice(0, 3) })}
           className="least-220"
           options={columns.map((name) => ({ value: name, label: name }))}
         />
@@ -66,12 +85,15 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
           showSearch
           aria-label="Measure"
           value={measure}
-          onChange={setMeasure}
+          onChange={(name: string) => change({ measure: name })}
           className="least-170"
           optionFilterProp="label"
           options={measures.map((item) => ({ value: item.name, label: item.label ?? item.name }))}
         />
-        <FilterField model={model} table={null} where={where} onChange={setWhere} />
+        <FilterField model={model} table={null} where={where} onChange={(text) => change({ where: text })} />
+        <Checkbox checked={differing} disabled={bench.pins.length === 0} onChange={(event) => setDiffering(event.target.checked)}>
+          only where they differ
+        </Checkbox>
         <span className="grow" />
         <button type="button" className="textlink" onClick={() => setSql(true)}>
           SQL
@@ -141,7 +163,7 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
                           subtotals: true,
                           key: key.slice(0, depth) as never,
                         },
-                        `${measures.find((item) => item.name === measure)?.label ?? measure}${depth > 0 ? ` · ${key.slice(0, depth).map(shownKey).join(", ")}` : ""}`,
+                        `${shape?.label ?? measure}${depth > 0 ? ` · ${key.slice(0, depth).map(shownKey).join(", ")}` : ""}`,
                       );
                       const hidden = values === undefined || value === null || value === undefined;
                       const differs = !hidden && value !== all;
@@ -152,7 +174,18 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
                           title={hidden ? "hidden from this viewer" : differs ? "differs from all data" : undefined}
                           {...asks(subject, "bridge", line === 0 && index === 0, index + 1)}
                         >
-                          {hidden ? <span className="visually-hidden">hidden</span> : <Figure value={value} format={format} />}
+                          {hidden ? (
+                            <span className="visually-hidden">hidden</span>
+                          ) : (
+                            <button
+                              type="button"
+                              className="plain"
+                              title="rows beneath"
+                              onClick={() => setBeneath({ place: index, key: key.slice(0, depth), title: subject.title })}
+                            >
+                              <Figure value={value} format={format} inside />
+                            </button>
+                          )}
                         </td>
                       );
                     })}
@@ -168,6 +201,16 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
           </table>
           {lines.length === 0 && !asked.isPending && <p className="pad soft">No row counts in this question.</p>}
         </Scroll>
+      )}
+      {beneath && shape && (
+        <RowsBeneath
+          model={model.document.name}
+          viewer={bench.pins[beneath.place]?.viewer ?? { all_data: true }}
+          table={shape.table}
+          title={`${beneath.title}, as ${bench.pins[beneath.place]?.title ?? "all data"}`}
+          where={lineCondition(model, by, beneath.key, where)}
+          close={() => setBeneath(null)}
+        />
       )}
       <div className="counted">
         <b>Rows counted</b>
@@ -188,4 +231,14 @@ export function TotalsView({ model }: { model: ModelAnswer }) {
       </div>
     </>
   );
+}
+
+/** The rows of a line, as a condition. */
+function lineCondition(model: ModelAnswer, by: string[], key: unknown[], where: string | null): string | null {
+  const parts = key.map((value, index) => {
+    const [table, column] = splitName(by[index] ?? "");
+    const name = `${table}."${column}"`;
+    return value === null ? `${name} IS NULL` : `${name} = ${literal(value, columnType(model.document, table, column))}`;
+  });
+  return [...(where ? [`(${where})`] : []), ...parts].join(" AND ") || null;
 }
