@@ -82,8 +82,8 @@ def main() -> None:
             thread.start()
         for thread in threads:
             thread.join(60 * MINUTES + 120)
-        wrong = _lost(found, served, keeper)
-    _print(found)
+        _print(found)
+        wrong = _wrong(found, served, keeper)
     for sentence in wrong:
         console.print(sentence, style="red")
     sys.exit(1 if wrong else 0)
@@ -166,6 +166,13 @@ def _remembers(found: Found, served: Served, until: float) -> None:
     while time.monotonic() < until:
         found.memory.append(served.memory())
         time.sleep(5.0)
+
+
+def _wrong(found: Found, served: Served, keeper: Caller) -> list[str]:
+    try:
+        return _lost(found, served, keeper)
+    except OSError:
+        return ["The server no longer answers."]
 
 
 def _lost(found: Found, served: Served, keeper: Caller) -> list[str]:

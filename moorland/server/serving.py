@@ -29,8 +29,9 @@ BODY_BYTES_A_SECOND = 20_000
 #: Larger bodies are received only from somebody signed in, and only where files are brought.
 LARGE_BODY, LARGEST_BODY = 4 * 1024**2, 8 * 1024**3
 MOST_CONNECTIONS = 4_000
-#: After so many seconds of service a death is not counted among those that follow one another.
-STEADY_SECONDS = 60
+#: After so many seconds a server has started and answered: a death then is one alone, however many came before. So many that never got
+#: there, one after the other, and it is not started anew.
+STEADY_SECONDS = 10
 MOST_DEATHS = 5
 #: Linux: the signal this process gets when the one that made it dies.
 _PARENT_DEATH_SIGNAL = 1
@@ -151,10 +152,15 @@ def serve(port: int) -> None:
         status = _watched(child)
         if status is None or os.waitstatus_to_exitcode(status) == 0:
             return
-        deaths = 1 if time.monotonic() - began > STEADY_SECONDS else deaths + 1
+        deaths = in_a_row(deaths, time.monotonic() - began)
         if deaths > MOST_DEATHS:
             raise SystemExit("The server died again and again; see above. It is not started anew.")
         print(f"The process that answers ended ({os.waitstatus_to_exitcode(status)}); it is started anew.", file=sys.stderr, flush=True)
+
+
+def in_a_row(deaths: int, seconds: float) -> int:
+    """How many deaths followed one another, after one more that came so many seconds after its start."""
+    return 0 if seconds > STEADY_SECONDS else deaths + 1
 
 
 def _watched(child: int) -> int | None:

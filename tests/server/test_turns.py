@@ -8,6 +8,7 @@ import pytest
 from django.db import connection, transaction
 
 from moorland.core.engine.model_data import ModelData
+from moorland.server.serving import MOST_DEATHS, STEADY_SECONDS, in_a_row
 from moorland.server.turns import LAG, LIGHT_SECONDS, Turn, Turns, out_of_turn
 from tests.server.conftest import Session
 from tests.server.test_bringing_data import bring
@@ -101,3 +102,13 @@ def test_tables_are_joined_while_nobody_who_writes_waits(boss: Session, monkeypa
     assert boss.ok("GET", f"tasks/{task['id']}")["state"] == "done"
     assert held
     assert not any(held)
+
+
+def test_a_server_killed_now_and_then_is_always_started_anew_and_one_that_never_starts_is_not() -> None:
+    deaths = 0
+    for _ in range(50):
+        deaths = in_a_row(deaths, STEADY_SECONDS + 1)
+        assert deaths <= MOST_DEATHS
+    for _ in range(MOST_DEATHS + 1):
+        deaths = in_a_row(deaths, 1.0)
+    assert deaths > MOST_DEATHS
