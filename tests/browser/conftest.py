@@ -203,14 +203,14 @@ class Browser:
 
     def pin(self, login: str) -> None:
         """Pins a person through the tray."""
-        self.click("+ pin a viewer")
+        self.press("[aria-label='Pin a viewer']")
         field = self.one("input[aria-label='Pin a person']")
         field.send_keys(login)
         self.until(
             lambda: [item for item in self.all(".ant-select-item-option") if item.is_displayed() and f"· {login}" in item.text], f"{login} is not offered"
         )
         field.send_keys(Keys.ENTER)
-        self.until(lambda: any(login in chip.text for chip in self.all(".chip")), f"{login} is not pinned")
+        self.until(lambda: any(login in (chip.get_attribute("title") or "") for chip in self.all(".chip .who")), f"{login} is not pinned")
 
     def write_condition(self, text: str) -> None:
         """Replaces the text of the open condition, key by key."""
