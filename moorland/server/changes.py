@@ -11,6 +11,7 @@ from django.db.models import F
 from moorland.server.directory.models import Account
 from moorland.server.documents import Versioned
 from moorland.server.errors import Failure, stale
+from moorland.server.releases.history import keep_yesterday
 from moorland.server.releases.models import Workspace
 from moorland.server.trail.models import record
 
@@ -49,6 +50,8 @@ def recorded(by: Account | str, action: str, subject: str, *older: Part) -> Iter
     `older` are the parts of the workspace whose answers are computed anew afterwards.
     """
     with transaction.atomic():
+        if "people" in older:
+            keep_yesterday()
         made = Change(by.login if isinstance(by, Account) else by, action, subject)
         with still_in_charge():
             yield made

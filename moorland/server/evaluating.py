@@ -20,7 +20,7 @@ from moorland.core.engine.model_data import ModelData
 from moorland.core.price import step
 from moorland.server.catalog.storage import load_table
 from moorland.server.errors import Failure
-from moorland.server.releases.bundles import State, bundle_of, live_number, workspace
+from moorland.server.releases.bundles import State, bundle_of, live_number, lived_bundle, workspace
 from moorland.server.releases.models import Workspace
 from moorland.server.turns import out_of_turn
 
@@ -35,8 +35,10 @@ _making = threading.Lock()
 LOOK_SECONDS = 0.5
 
 
-def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
+def evaluator(state: State, as_of: datetime.date | None = None, as_lived: bool = False) -> Evaluator:
     """The evaluator of the draft or the live release, kept until something changes.
+
+    With `as_lived`, a day that is over is answered with the people and the release of its end, on today's rows.
 
     Every change moves a counter of the workspace in its own transaction; one that moved while the bundle was read means reading again.
 
@@ -44,9 +46,11 @@ def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
     """
     while True:
         space = workspace()
-        day = as_of or today_in(space.time_zone)
+        today = today_in(space.time_zone)
+        day = as_of or today
+        lived = as_lived and state == "live" and day < today
         versions = _versions(space, state)
-        key = (str(settings.DATA), state, *versions, day)
+        key = (str(settings.DATA), f"{state} as lived" if lived else state, *versions, day)
         with _lock:
             if key in _evaluators:
                 return _evaluators[key]
@@ -55,7 +59,7 @@ def evaluator(state: State, as_of: datetime.date | None = None) -> Evaluator:
                 if key in _evaluators:
                     return _evaluators[key]
             try:
-                made = Evaluator(bundle_of(state), load_table, day, _secret(), _joined)
+                made = Evaluator(lived_bundle(day) if lived else bundle_of(state), load_table, day, _secret(), _joined)
             except BundleError as error:
                 raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
             if _versions(workspace(), state) == versions:

@@ -9,6 +9,7 @@ from django.conf import settings
 
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
 from moorland.server.keys import keep_newest, sealing_keys, with_new_key
+from moorland.server.releases.models import PeopleDay
 
 Holder = Account | Group | Organization
 
@@ -84,5 +85,7 @@ def rotated() -> int:
         for holder in kind.objects.exclude(sealed=""):
             kind.objects.filter(pk=holder.pk).update(sealed=keys.rotate(holder.sealed.encode()).decode())
             count += 1
+    for day in PeopleDay.objects.all():
+        PeopleDay.objects.filter(pk=day.pk).update(sealed=keys.rotate(day.sealed.encode()).decode())
     keep_newest(settings.SEALING_KEYS)
     return count

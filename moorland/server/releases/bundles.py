@@ -1,5 +1,7 @@
 """The draft and the live release as bundles (architecture.md: draft, live and releases are bundles)."""
 
+import datetime
+import zoneinfo
 from typing import Any, Literal
 
 from moorland.core.bundle.document import Bundle
@@ -10,6 +12,7 @@ from moorland.server.errors import Failure, missing
 from moorland.server.pages.models import Page, Shelf
 from moorland.server.policies.assignments import assignments_of_roles
 from moorland.server.policies.models import Role
+from moorland.server.releases.history import people_on
 from moorland.server.releases.models import Release, Workspace
 from moorland.server.unchanged import unless_changed
 
@@ -71,8 +74,27 @@ def release_bundle(number: int) -> Bundle:
     return _bundle(release.document, release.role_ids, f"release {number}")
 
 
-def _bundle(document: dict[str, Any], role_ids: dict[str, int], named: str) -> Bundle:
+def lived_bundle(day: datetime.date) -> Bundle:
+    """The people, assignments and release at the end of a day that is over. Raises Failure for a day before the history."""
+    people, assigned = people_on(day)
+    zone = zoneinfo.ZoneInfo(workspace().time_zone)
+    after = datetime.datetime.combine(day + datetime.timedelta(days=1), datetime.time(), zone)
+    release = Release.objects.filter(created_at__lt=after).first()
+    document, role_ids = (release.document, release.role_ids) if release else ({}, {})
+    return _bundle(document, role_ids, f"live on {day}", people, assigned)
+
+
+def _bundle(
+    document: dict[str, Any],
+    role_ids: dict[str, int],
+    named: str,
+    people: dict[str, Any] | None = None,
+    assigned: dict[int, list[dict[str, Any]]] | None = None,
+) -> Bundle:
     space = workspace()
-    assigned = assignments_of_roles()
+    assigned = assignments_of_roles() if assigned is None else assigned
     roles = [{**role, "assigned": assigned.get(role_ids.get(role["name"], 0), [])} for role in document.get("roles", [])]
-    return read_document({"moorland": 1, "name": space.name, "time_zone": space.time_zone, **people_document(), **document, "roles": roles}, named)
+    return read_document(
+        {"moorland": 1, "name": space.name, "time_zone": space.time_zone, **(people_document() if people is None else people), **document, "roles": roles},
+        named,
+    )

@@ -14,6 +14,18 @@ class Workspace(models.Model):
     policy_version = models.PositiveBigIntegerField(default=1)
     people_version = models.PositiveBigIntegerField(default=1)
     data_version = models.PositiveBigIntegerField(default=1)
+    #: The first day whose people can be told; none before the first change.
+    people_since = models.DateField(null=True)
+
+
+class PeopleDay(models.Model):
+    """People, organizations, attributes and assignments as they were until the end of a day, sealed because secret values are in it."""
+
+    last_day = models.DateField(unique=True)
+    sealed = models.TextField()
+
+    class Meta:
+        ordering = ["last_day"]
 
 
 class Release(models.Model):

@@ -66,7 +66,7 @@ class Who(APIView):
         found = who(base, asked.about)
         against = None
         if asked.against_live or asked.against_day is not None:
-            other = evaluator("live" if asked.against_live else asked.state, asked.as_of if asked.against_live else asked.against_day)
+            other = evaluator("live" if asked.against_live else asked.state, asked.as_of if asked.against_live else asked.against_day, as_lived=True)
             against = who_changed(who(other, asked.about), found)
         return answer(WhoTold(answer=found, against=against))
 

@@ -149,9 +149,9 @@ def _against(asked: ReachRequest) -> Reach | None:
     if sum(chosen) > 1:
         raise Failure(422, "invalid", "Compare with one thing: live, a release, or another day.")
     if asked.against_live:
-        other = evaluator("live", asked.as_of)
+        other = evaluator("live", asked.as_of, as_lived=True)
     elif asked.against_day is not None:
-        other = evaluator(asked.state, asked.against_day)
+        other = evaluator(asked.state, asked.against_day, as_lived=True)
     elif asked.against_release is not None:
         try:
             other = evaluator_of(release_bundle(asked.against_release))

@@ -34,7 +34,7 @@ from moorland.server.viewing.shapes import AllData, Asked, PinnedViewer
 
 def evaluators(state: State, as_of: datetime.date | None, edited: list[Role]) -> tuple[Evaluator, Evaluator | None, list[Problem]]:
     """The evaluator of a state, the one with the edited roles, and the problems of those roles, with paths inside the role."""
-    base = evaluator(state, as_of)
+    base = evaluator(state, as_of, as_lived=True)
     if not edited:
         return base, base, []
     named = {role.name: role for role in base.bundle.roles}
