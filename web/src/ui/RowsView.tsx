@@ -5,8 +5,9 @@ import type { ModelAnswer, Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { asks, rowSubject } from "../state/asking";
 import { useWorkbench } from "../state/workbench";
+import { columnType, literal } from "./conditions/clauses";
 import { FilterField } from "./FilterField";
-import { displaysOf, rowValue } from "./figures";
+import { displaysOf, plural, rowValue } from "./figures";
 import { Letter } from "./Letter";
 import { Notice } from "./Notice";
 import { PickedRows } from "./PickedRows";
@@ -136,7 +137,13 @@ export function RowsView({ model, fixed, choice, choose }: Props) {
       </div>
       {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
       {picked.length > 0 && table && key && (
-        <PickedRows model={model} table={table.name} keyColumn={key} picked={picked} none={() => setPicked([])} />
+        <PickedRows
+          model={model.document.name}
+          table={table.name}
+          where={`${key} IN (${picked.map((value) => literal(value, columnType(model.document, table.name, key))).join(", ")})`}
+          title={`${plural(picked.length, "row")} of ${table.name}`}
+          none={() => setPicked([])}
+        />
       )}
       {rows && (
         <Scroll label="Rows" busy={asked.isFetching}>

@@ -6,6 +6,7 @@ import { marked, objectSubject } from "../../state/asking";
 import { plural } from "../../ui/figures";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
+import { ColumnValues } from "./ColumnValues";
 import { DerivedEditor } from "./DerivedEditor";
 import { HideInRole } from "./HideInRole";
 import { MappingEditor } from "./MappingEditor";
@@ -353,6 +354,7 @@ function ColumnDetail({
           <span className="soft">Sentences: </span>
           {touches.length > 0 ? touches.map((item) => `${item.label} (${item.kind})`).join(", ") : "none"}
         </p>
+        <ColumnValues model={model.name} table={table.name} column={column.name} type={column.type} />
         {column.expression && (
           <p className="small">
             <span className="soft">Computed: </span>
