@@ -25,7 +25,8 @@ export function AskMark() {
     const mark = (element: HTMLElement | null) => {
       if (!element) return setPlace(null);
       const box = element.getBoundingClientRect();
-      setPlace({ at: element, left: box.right - 19, top: box.top + Math.max(0, Math.min(box.height / 2 - 9, 3)) });
+      // On the edge at the left: figures end at the right, and what can be pressed stands there.
+      setPlace({ at: element, left: Math.max(2, box.left - 9), top: box.top + Math.max(0, Math.min(box.height / 2 - 9, 3)) });
     };
     const over = (event: Event) => {
       if (event.target instanceof Element && event.target.closest(".ask-mark")) return;

@@ -25,11 +25,11 @@ export function MeasuresTab({ model, table, edits, editable }: { model: Model; t
       )}
       {own.map((measure) => (
         <div key={measure.name} className="measure">
-          <div
-            className="row wrap"
-            {...asks(objectSubject(model.name, "measure", measure.name, measure.label ?? measure.name), "who", true)}
-          >
-            <b>{measure.label ?? measure.name}</b> <code className="soft">{measure.name}</code>
+          <div className="row wrap">
+            <b {...asks(objectSubject(model.name, "measure", measure.name, measure.label ?? measure.name), "who", true)}>
+              {measure.label ?? measure.name}
+            </b>{" "}
+            <code className="soft">{measure.name}</code>
             <span className="grow" />
             <LiveValue model={model.name} measure={measure} />
             {editable && (
