@@ -8,7 +8,7 @@ import typer
 
 from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at, fail, output
 from moorland.core.bundle.problems import BundleError, Problem
-from moorland.core.insight.reach import reach
+from moorland.core.insight.reach import as_document, reach
 from moorland.core.insight.standing_out import standing_out
 
 
@@ -29,19 +29,19 @@ def reach_command(
     outliers = standing_out(evaluator, found)
     if as_json:
         document = {
-            "classes": [item.model_dump(mode="json") for item in found.classes],
+            "classes": as_document(found),
             "sensitive": found.sensitive,
             "standing_out": [item.model_dump(mode="json") for item in outliers],
         }
         sys.stdout.write(json.dumps(document, ensure_ascii=False, indent=2) + "\n")
         return
-    for item in found.classes:
+    for item, told in zip(found.classes, as_document(found), strict=True):
         people = ", ".join(item.logins[:6]) + (f" and {len(item.logins) - 6} more" if len(item.logins) > 6 else "")
         output.print(f"{len(item.logins)} {'person' if len(item.logins) == 1 else 'people'}: {people}", markup=False, style="bold")
         output.print(f"  by {', '.join(item.roles) or 'no role'}", markup=False)
-        seen = [f"{name} {table.rows:,} of {table.of:,}" for name, table in item.tables.items() if table.rows]
+        seen = [f"{name} {table['rows']:,} of {table['of']:,}" for name, table in told["tables"].items() if table["rows"]]
         output.print(f"  {'; '.join(seen) or 'no row of any table'}", markup=False)
-        covered = [f"{name} {item.columns[name]}" for name in found.sensitive if item.columns.get(name) not in (None, "clear")]
+        covered = [f"{name} {told['columns'][name]}" for name in found.sensitive if told["columns"].get(name) not in (None, "clear")]
         if covered and seen:
             output.print(f"  covered: {', '.join(covered)}", markup=False)
         output.print(f"  pages: {', '.join(item.pages) or 'none'}", markup=False)

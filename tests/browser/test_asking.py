@@ -7,7 +7,7 @@ from selenium.webdriver.common.keys import Keys
 
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.bridge import BridgeQuestion, bridge
-from moorland.core.insight.reach import reach
+from moorland.core.insight.reach import as_document, reach
 from moorland.core.insight.statement import StatementQuestion, statement
 from moorland.core.insight.who import WhoQuestion, who
 from tests.browser.conftest import Browser
@@ -65,9 +65,9 @@ def test_reach_tells_the_classes_of_the_core(admin: Browser, core: Evaluator) ->
     admin.open("/reach")
     found = reach(core, "operations")
     admin.sees(f"{sum(len(item.logins) for item in found.classes)} people", f"{len(found.classes)} classes")
-    line = next(item for item in found.classes if item.logins == ["j.ames"])
+    line = next(item for item in as_document(found) if item["logins"] == ["j.ames"])
     row = admin.until(lambda: next((row for row in admin.all("[data-testid=reach] tbody tr") if row.text.startswith("Jo Ames")), None), "the line of Jo Ames")
-    assert f"{line.tables['operations.site'].rows}" in row.text.split("\n")
+    assert f"{line['tables']['operations.site']['rows']}" in row.text.split("\n")
     admin.click("columns", "th button")
     admin.until(lambda: "site id" in admin.one("[data-testid=reach] thead").text.replace("\n", " "), "its columns are told")
 

@@ -13,7 +13,7 @@ from moorland.core.engine.counting import Radix, count
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.table_view import listed_table, visible_table
-from moorland.core.insight.reach import Reach, reach
+from moorland.core.insight.reach import Reach, as_document, reach
 from moorland.core.insight.standing_out import crossings, standing_out
 from moorland.core.people import Viewer
 from tests.core.oracle.worlds import World
@@ -70,26 +70,26 @@ def test_classes_are_who_sees_exactly_the_same(seed: int) -> None:
 @given(SEEDS)
 def test_a_class_tells_what_its_people_see(seed: int) -> None:
     core = crowd(World(seed))
-    for item in reach(core).classes:
-        viewer = core.viewer(item.logins[0])
+    for item in as_document(reach(core)):
+        viewer = core.viewer(item["logins"][0])
         try:
             model = core.viewer_model(viewer, "farm")
         except Refused:
-            assert not any(table.rows for table in item.tables.values())
+            assert not any(table["rows"] for table in item["tables"].values())
             continue
         for table in core.models["farm"].schema.tables:
             rows = visible_table(model, table).rows if table in model.objects.tables else np.zeros(0, np.bool_)
-            assert item.tables[f"farm.{table}"].rows == int(rows.sum())
+            assert item["tables"][f"farm.{table}"]["rows"] == int(rows.sum())
             for column in core.models["farm"].schema.tables[table].columns:
                 states = {str(state) for state in visible_table(model, table).names_in((table, column.name), np.flatnonzero(rows))} or {"hidden"}
-                assert item.columns[f"farm.{table}.{column.name}"] == (states.pop() if len(states) == 1 else "mixed")
+                assert item["columns"][f"farm.{table}.{column.name}"] == (states.pop() if len(states) == 1 else "mixed")
 
 
 def test_people_without_a_role_are_a_class_and_disabled_ones_none() -> None:
     users = [{"login": login, "name": login, "enabled": login != "cid"} for login in ("ann", "bea", "cid", "dan")]
     core = farm(rows_role("a", "site", "id = 1", assigned=[{"user": "bea"}]), users=users)
     found = reach(core)
-    assert [(item.logins, item.tables["farm.site"].rows) for item in found.classes] == [(["ann", "dan"], 0), (["bea"], 1)]
+    assert [(item["logins"], item["tables"]["farm.site"]["rows"]) for item in as_document(found)] == [(["ann", "dan"], 0), (["bea"], 1)]
 
 
 def test_sensitive_columns_are_those_masked_hidden_or_tagged() -> None:
@@ -115,6 +115,7 @@ def test_who_sees_otherwise_than_most_of_a_group_stands_out() -> None:
 
 def test_what_changed_of_a_class_is_told_with_how_it_was() -> None:
     core, before = fellows(), farm(users=[{"login": "dan", "name": "Dan"}])
-    after = next(item for item in reach(core).classes if "dan" in item.logins)
-    told = {item.what: item.before for item in crossings(reach(before), after)}
+    after = reach(core)
+    place = next(place for place, item in enumerate(after.classes) if "dan" in item.logins)
+    told = {item.what: item.before for item in crossings(reach(before), after)[place]}
     assert (told["table:farm.site"], told["column:farm.site.rent"]) == (["0"], ["hidden"])

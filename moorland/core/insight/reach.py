@@ -34,33 +34,61 @@ MOST_CELLS = 1 << 25
 _NOTHING = Asked((), None)
 
 
-class TableReach(Shape):
-    """How many rows of a table are seen, of those base filters leave."""
+class TableName(Shape):
+    """A table with its model, and how many rows base filters leave of it."""
 
-    rows: int
+    name: str
     of: int
 
 
 class ReachClass(Shape):
-    """People who see exactly the same, in login order, and what they see. `roles` are all that any of them holds.
+    """People who see exactly the same, in login order, and what they see; `roles` are all that any of them holds.
 
-    Tables, columns and measures are named with their model. A column of which no cell is seen is hidden.
+    `rows` of each table, the `states` of each column (a letter of STATES each), and how many rows count in each measure (null: it does
+    not exist), in the order in which Reach names them: thousands of classes of hundreds of columns are told in little.
     """
 
     logins: list[str]
     roles: list[str]
-    tables: dict[str, TableReach]
-    columns: dict[str, ColumnReach]
-    measures: dict[str, int] = Field(default_factory=dict)
+    rows: list[int]
+    states: str
+    counted: list[int | None]
     pages: list[str]
     export: list[str] = Field(default_factory=list)
 
 
 class Reach(Shape):
-    """The classes in the order of their first logins. `sensitive` are columns with a mask or hidden by some role, or with a sensitive tag."""
+    """The classes in the order of their first logins, and what they are told about, named with its model.
 
+    `sensitive` are columns with a mask or hidden by some role, or with a sensitive tag. A column of which no cell is seen is hidden.
+    """
+
+    tables: list[TableName]
+    columns: list[str]
+    measures: list[str]
     classes: list[ReachClass]
     sensitive: list[str]
+
+
+#: How the state of a column over the rows seen is told, by its letter.
+STATES: dict[str, ColumnReach] = {"c": "clear", "m": "masked", "h": "hidden", "x": "mixed"}
+_LETTERS = {state: letter for letter, state in STATES.items()}
+
+
+def as_document(found: Reach) -> list[dict[str, Any]]:
+    """The classes with every name written out, as `moorland reach --json` prints them."""
+    return [
+        {
+            "logins": item.logins,
+            "roles": item.roles,
+            "tables": {table.name: {"rows": rows, "of": table.of} for table, rows in zip(found.tables, item.rows, strict=True)},
+            "columns": {name: STATES[letter] for name, letter in zip(found.columns, item.states, strict=True)},
+            "measures": {name: rows for name, rows in zip(found.measures, item.counted, strict=True) if rows is not None},
+            "pages": item.pages,
+            "export": item.export,
+        }
+        for item in found.classes
+    ]
 
 
 def reach(evaluator: Evaluator, model: Name | None = None) -> Reach:
@@ -72,15 +100,23 @@ def reach(evaluator: Evaluator, model: Name | None = None) -> Reach:
     firsts = [same[0] for same in seen.values()]
     names = [name for name in evaluator.models if model in (None, name)]
     found = [_Seen() for _ in firsts]
+    tables: list[TableName] = []
     for name in names:
-        _ModelReach(evaluator, name).look(firsts, found)
+        tables += _ModelReach(evaluator, name).look(firsts, found)
     for viewer, one in zip(firsts, found, strict=True):
         _look_at_pages(evaluator, viewer, one)
     by_class: dict[bytes, tuple[_Seen, list[Viewer]]] = {}
     for same, one in zip(seen.values(), found, strict=True):
         by_class.setdefault(one.digest, (one, []))[1].extend(same)
     classes = [one.as_class(people) for one, people in by_class.values()]
-    return Reach(classes=sorted(classes, key=lambda item: item.logins[0]), sensitive=sensitive_columns(evaluator, names))
+    schemas = [(name, evaluator.models[name].schema) for name in names]
+    return Reach(
+        tables=tables,
+        columns=[f"{name}.{table}.{column.name}" for name, schema in schemas for table, shape in schema.tables.items() for column in shape.columns],
+        measures=[f"{name}.{measure}" for name in names for measure in evaluator.models[name].measures],
+        classes=sorted(classes, key=lambda item: item.logins[0]),
+        sensitive=sensitive_columns(evaluator, names),
+    )
 
 
 def sensitive_columns(evaluator: Evaluator, models: Iterable[str]) -> list[str]:
@@ -103,9 +139,9 @@ def sensitive_columns(evaluator: Evaluator, models: Iterable[str]) -> list[str]:
 class _Seen:
     """What people of one view see: told, and as a hash of every bit of it."""
 
-    tables: dict[str, TableReach] = field(default_factory=dict)
-    columns: dict[str, ColumnReach] = field(default_factory=dict)
-    measures: dict[str, int] = field(default_factory=dict)
+    rows: list[int] = field(default_factory=list)
+    states: list[str] = field(default_factory=list)
+    counted: list[int | None] = field(default_factory=list)
     pages: list[str] = field(default_factory=list)
     export: list[str] = field(default_factory=list)
     _hash: Any = field(default_factory=lambda: hashlib.blake2b(digest_size=20))
@@ -127,9 +163,9 @@ class _Seen:
         return ReachClass(
             logins=sorted(viewer.login or "" for viewer in people),
             roles=sorted({role for viewer in people for role in viewer.held}),
-            tables=self.tables,
-            columns=self.columns,
-            measures=self.measures,
+            rows=self.rows,
+            states="".join(self.states),
+            counted=self.counted,
             pages=self.pages,
             export=self.export,
         )
@@ -158,8 +194,8 @@ class _ModelReach:
         self.data = evaluator.data(name)
         self.schema = self.compiled.schema
 
-    def look(self, viewers: Sequence[Viewer], found: Sequence[_Seen]) -> None:
-        """Notes for each viewer what is seen of the model."""
+    def look(self, viewers: Sequence[Viewer], found: Sequence[_Seen]) -> list[TableName]:
+        """Notes for each viewer what is seen of the model; its tables in their order."""
         alike: dict[tuple[str, ...], list[int]] = {}
         without: list[int] = []
         for place, viewer in enumerate(viewers):
@@ -177,17 +213,19 @@ class _ModelReach:
             found[place].note(self.name, "absent")
             for table in self.schema.tables:
                 self.absent(table, found[place])
+            found[place].counted += [None] * len(self.compiled.measures)
         for model, places in zip(self.models, alike.values(), strict=False):
             largest = max(max(frame.data.rows(table), *map(frame.data.rows, self.schema.paths[table]), 1) for table, frame in self.frames.items())
             turn = max(1, MOST_CELLS // largest)
             for start in range(0, len(places), turn):
                 some = places[start : start + turn]
                 _Looking(self, model, [viewers[place] for place in some], [found[place] for place in some]).look()
+        return [TableName(name=f"{self.name}.{table}", of=self.left[table]) for table in self.schema.tables]
 
     def absent(self, table: str, one: _Seen) -> None:
         """Notes that nothing is seen of a table."""
-        one.tables[f"{self.name}.{table}"] = TableReach(rows=0, of=self.left[table])
-        one.columns.update({f"{self.name}.{table}.{column.name}": "hidden" for column in self.schema.tables[table].columns})
+        one.rows.append(0)
+        one.states += ["h"] * len(self.schema.tables[table].columns)
 
     def _frame(self, table: str) -> _Frame:
         own = frozenset((table, column.name) for column in self.schema.tables[table].columns)
@@ -239,7 +277,7 @@ class _Looking:
         how = sorted({(rule.limit, rule.only_under, rule.export) for rule in beneath}, key=repr)
         exported = sorted(grant.name for grant in model.exporting(table))
         for place, one in enumerate(self.found):
-            one.tables[f"{self.reach.name}.{table}"] = TableReach(rows=int(rows[place]), of=self.reach.left[table])
+            one.rows.append(int(rows[place]))
             one.note(table, bits[place], listed[place], how, bool(exported))
         for column in self.reach.schema.tables[table].columns:
             self._column(frame, (table, column.name), grants, visible, rows)
@@ -248,19 +286,19 @@ class _Looking:
         named = self._named(*key)
         if key not in self.model.objects.columns:
             for one in self.found:
-                one.columns[named] = "hidden"
+                one.states.append("h")
             return
         plain = all(key in rows_of.objects.columns for rows_of in (*grants, *self.model.limits)) and not self.model.masks_any([key])
         if plain:
             for place, one in enumerate(self.found):
-                one.columns[named] = "clear" if rows[place] else "hidden"
+                one.states.append("c" if rows[place] else "h")
                 one.note(named, "clear")
             return
         kinds = np.array([_hash_of(kind) for kind in self.model.ladder.kinds], dtype="<u8")
         for place, states in enumerate(self._states(frame, key, grants)):
             here = visible[:, place] if visible.shape[1] > 1 else visible[:, 0]
             inside = states[here]
-            self.found[place].columns[named] = _summed_up(inside, self.model.ladder.hidden)
+            self.found[place].states.append(_LETTERS[_summed_up(inside, self.model.ladder.hidden)])
             self.found[place].note(named, kinds[inside].tobytes())
 
     def _states(self, frame: _Frame, key: ColumnKey, grants: list[RoleRows]) -> Iterator[Array]:
@@ -294,6 +332,7 @@ class _Looking:
         if not grants:
             for one in self.found:
                 one.note(named, "absent")
+                one.counted.append(None)
             return
         plain = not self.model.has_whole_totals() and not self.model.masks_any(measure.inputs)
         for table in sorted(counted_tables(measure)):
@@ -308,7 +347,7 @@ class _Looking:
             for one, (number, told) in zip(self.found, parts, strict=True):
                 one.note(named, table, told)
                 if table == measure.table:
-                    one.measures[named] = int(number)
+                    one.counted.append(int(number))
 
     def _counted(self, measure: CheckedMeasure, table: str) -> Iterator[tuple[int, bytes]]:
         """How many rows count for each viewer, where masks or whole totals have a say; and every bit of it."""

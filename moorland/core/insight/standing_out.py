@@ -1,14 +1,14 @@
 """People who see otherwise than most of their group or organization, and what changed against another day or state (semantics.md 11.5)."""
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from fractions import Fraction
-from typing import Literal
+from typing import Any, Literal
 
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.holders import held_by
-from moorland.core.insight.reach import Reach, ReachClass
+from moorland.core.insight.reach import STATES, Reach, ReachClass
 
 #: A group says something of its people where it has at least so many, and at least this share of them see the same.
 LEAST_PEOPLE, LEAST_SHARE = 4, Fraction(2, 3)
@@ -51,29 +51,62 @@ def standing_out(evaluator: Evaluator, found: Reach) -> list[StandsOut]:
             looked_at.add(login)
             if class_of[login] != usual:
                 own, most = found.classes[class_of[login]], found.classes[usual]
-                message = f"sees {_difference(own, most)} than the {alike} others of {label} who see the same{_by(evaluator, login, most)}"
+                message = f"sees {_difference(found, own, most)} than the {alike} others of {label} who see the same{_by(evaluator, login, most)}"
                 title = evaluator.people.users[login].name
                 told[login] = StandsOut(login=login, name=title, of=kind, among=name, label=label, others=alike, message=message)
     return [told[login] for login in sorted(told)]
 
 
-def crossings(before: Reach, after: ReachClass) -> list[Crossing]:
-    """What was otherwise for some people of a class; people who were not there are left out."""
-    old = [item for item in before.classes if not set(item.logins).isdisjoint(after.logins)]
-    found = []
-    for name, told in _told(after):
-        was = sorted({dict(_told(item)).get(name, "absent") for item in old} - {told})
-        if was:
-            found.append(Crossing(what=name, before=was))
-    return found
+def crossings(before: Reach, now: Reach) -> list[list[Crossing]]:
+    """For each class what was otherwise for some of its people; people who were not there are left out."""
+    old_class = {login: item for item in before.classes for login in item.logins}
+    tables, columns, measures = (
+        _places(old, new) for old, new in ((_names(before), _names(now)), (before.columns, now.columns), (before.measures, now.measures))
+    )
+    told = []
+    for item in now.classes:
+        old = list({id(one): one for login in item.logins if (one := old_class.get(login)) is not None}.values())
+        found = [_crossing("table", name, str(rows), [str(one.rows[at]) for one in old]) for name, rows, at in _both(_names(now), item.rows, tables)]
+        found += [
+            _crossing("column", name, STATES[state], [STATES[one.states[at]] for one in old])
+            for name, state, at in _both(now.columns, item.states, columns)
+            if any(one.states[at] != state for one in old)
+        ]
+        found += [
+            _crossing("measure", name, _counted(rows), [_counted(one.counted[at]) for one in old])
+            for name, rows, at in _both(now.measures, item.counted, measures)
+        ]
+        pages = {page for one in (item, *old) for page in one.pages} if old else set()
+        found += [_crossing("page", page, _opens(item, page), [_opens(one, page) for one in old]) for page in sorted(pages)]
+        told.append([crossing for crossing in found if crossing is not None])
+    return told
 
 
-def _told(item: ReachClass) -> Iterator[tuple[str, str]]:
-    """Everything a class tells, name by name."""
-    yield from ((f"table:{name}", str(table.rows)) for name, table in item.tables.items())
-    yield from ((f"column:{name}", state) for name, state in item.columns.items())
-    yield from ((f"measure:{name}", str(rows)) for name, rows in item.measures.items())
-    yield from ((f"page:{name}", "opens") for name in item.pages)
+def _names(found: Reach) -> list[str]:
+    return [table.name for table in found.tables]
+
+
+def _places(old: list[str], new: list[str]) -> list[int | None]:
+    """Where each of the new names stood among the old ones."""
+    at = {name: place for place, name in enumerate(old)}
+    return [at.get(name) for name in new]
+
+
+def _both(names: list[str], values: Sequence[Any], places: list[int | None]) -> Iterator[tuple[str, Any, int]]:
+    return ((name, value, at) for name, value, at in zip(names, values, places, strict=True) if at is not None)
+
+
+def _crossing(kind: str, name: str, now: str, before: list[str]) -> Crossing | None:
+    was = sorted(set(before) - {now})
+    return Crossing(what=f"{kind}:{name}", before=was) if was else None
+
+
+def _counted(rows: int | None) -> str:
+    return "absent" if rows is None else str(rows)
+
+
+def _opens(item: ReachClass, page: str) -> str:
+    return "opens" if page in item.pages else "does not open"
 
 
 def _circles(evaluator: Evaluator) -> Iterator[tuple[Literal["group", "organization"], str, str, list[str]]]:
@@ -94,19 +127,18 @@ def _circles(evaluator: Evaluator) -> Iterator[tuple[Literal["group", "organizat
         yield "organization", name, titles.get(name, name), logins
 
 
-def _difference(own: ReachClass, most: ReachClass) -> str:
+def _difference(found: Reach, own: ReachClass, most: ReachClass) -> str:
     """The largest differences of two classes in words: tables first, then columns and pages."""
     parts = []
-    for name, table in own.tables.items():
-        there = most.tables[name].rows if name in most.tables else 0
-        if table.rows != there:
-            parts.append((abs(table.rows - there), f"{abs(table.rows - there):,} {'more' if table.rows > there else 'fewer'} rows of {name.partition('.')[2]}"))
+    for name, rows, there in zip(_names(found), own.rows, most.rows, strict=True):
+        if rows != there:
+            parts.append((abs(rows - there), f"{abs(rows - there):,} {'more' if rows > there else 'fewer'} rows of {name.partition('.')[2]}"))
     words = [text for _, text in sorted(parts, key=lambda part: -part[0])[:2]]
-    more = [name for name, state in own.columns.items() if state == "clear" and most.columns.get(name) != "clear"]
-    fewer = [name for name, state in most.columns.items() if state == "clear" and own.columns.get(name) != "clear"]
-    for names, how in ((more, "more"), (fewer, "fewer")):
-        if names and not words:
-            words.append(f"{len(names):,} {how} {'column' if len(names) == 1 else 'columns'} in clear")
+    both = list(zip(own.states, most.states, strict=True))
+    more, fewer = (sum(mine == "c" != theirs for mine, theirs in pairs) for pairs in (both, [(theirs, mine) for mine, theirs in both]))
+    for number, how in ((more, "more"), (fewer, "fewer")):
+        if number and not words:
+            words.append(f"{number:,} {how} {'column' if number == 1 else 'columns'} in clear")
     for pages, how in ((set(own.pages) - set(most.pages), "more"), (set(most.pages) - set(own.pages), "fewer")):
         if pages:
             words.append(f"{len(pages)} {how} {'page' if len(pages) == 1 else 'pages'}")

@@ -17,7 +17,7 @@ from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Day, Name, Shape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Question, TotalsAnswer, TotalsQuestion
-from moorland.core.insight.reach import Reach, ReachClass, reach
+from moorland.core.insight.reach import STATES, Reach, ReachClass, TableName, reach
 from moorland.core.insight.standing_out import Crossing, StandsOut, crossings, standing_out
 from moorland.core.insight.statement import Statement, StatementQuestion, as_rows, statement
 from moorland.server.directory.models import Account
@@ -53,8 +53,11 @@ class ReachLine(ReachClass):
 
 
 class ReachAnswer(Shape):
-    """Everybody at once. `sensitive` names columns that some role covers, or that are tagged so; `quiet` who has not signed in for 90 days."""
+    """Everybody at once, told as Reach tells it; `quiet` are those who have not signed in for 90 days."""
 
+    tables: list[TableName]
+    columns: list[str]
+    measures: list[str]
     classes: list[ReachLine]
     sensitive: list[str]
     standing_out: list[StandsOut]
@@ -87,7 +90,16 @@ class Reaching(APIView):
         asked = read_body(request, ReachRequest)
         base, lines = _lines(asked)
         record_look(account_of(request), ["everyone"], "reach", asked.state)
-        told = ReachAnswer(classes=lines, sensitive=reach_of(base, asked.model).sensitive, standing_out=outliers_of(base, asked.model), quiet=_not_signed_in())
+        found = reach_of(base, asked.model)
+        told = ReachAnswer(
+            tables=found.tables,
+            columns=found.columns,
+            measures=found.measures,
+            classes=lines,
+            sensitive=found.sensitive,
+            standing_out=outliers_of(base, asked.model),
+            quiet=_not_signed_in(),
+        )
         return answer(told)
 
 
@@ -97,8 +109,8 @@ class ReachFiles(APIView):
     @extend_schema(request=ReachExport, responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def post(self, request: Request) -> HttpResponse:
         asked = read_body(request, ReachExport)
-        _, lines = _lines(asked)
-        rows = _table(lines, asked.measures)
+        base, lines = _lines(asked)
+        rows = _table(reach_of(base, asked.model), lines, asked.measures)
         record(account_of(request).login, "export", "reach", rows=len(rows) - 1, format=asked.format, state=asked.state)
         return file_response("reach", asked.format, rows)
 
@@ -110,25 +122,21 @@ def _lines(asked: ReachRequest) -> tuple[Evaluator, list[ReachLine]]:
         raise missing("model", asked.model)
     found, before = reach_of(base, asked.model), _against(asked)
     values = _values(base, asked, found.classes)
-    return base, [
-        ReachLine(**dict(item), values=told, otherwise=crossings(before, item) if before is not None else [])
-        for item, told in zip(found.classes, values, strict=True)
-    ]
+    otherwise: list[list[Crossing]] = crossings(before, found) if before is not None else [[] for _ in found.classes]
+    return base, [ReachLine(**dict(item), values=told, otherwise=parts) for item, told, parts in zip(found.classes, values, otherwise, strict=True)]
 
 
-def _table(lines: list[ReachLine], measures: list[str]) -> list[list[Any]]:
+def _table(found: Reach, lines: list[ReachLine], measures: list[str]) -> list[list[Any]]:
     """The classes as lines of a file, under a heading."""
-    if not lines:
-        return [["people", "logins", "roles"]]
-    tables, columns, pages = list(lines[0].tables), list(lines[0].columns), sorted({page for line in lines for page in line.pages})
-    head = ["people", "logins", "roles", *(f"rows of {name}" for name in tables), *columns, *measures, *(f"page {name}" for name in pages)]
+    pages = sorted({page for line in lines for page in line.pages})
+    head = ["people", "logins", "roles", *(f"rows of {table.name}" for table in found.tables), *found.columns, *measures, *(f"page {name}" for name in pages)]
     return [head] + [
         [
             len(line.logins),
             ", ".join(line.logins),
             ", ".join(line.roles),
-            *(line.tables[name].rows for name in tables),
-            *(line.columns[name] for name in columns),
+            *line.rows,
+            *(STATES[letter] for letter in line.states),
             *line.values,
             *("opens" if name in line.pages else "" for name in pages),
         ]

@@ -5125,17 +5125,23 @@ export interface components {
         };
         /**
          * ReachAnswer
-         * @description Everybody at once. `sensitive` names columns that some role covers, or that are tagged so; `quiet` who has not signed in for 90 days.
+         * @description Everybody at once, told as Reach tells it; `quiet` are those who have not signed in for 90 days.
          */
         ReachAnswer: {
             /** Classes */
             classes: components["schemas"]["ReachLine"][];
+            /** Columns */
+            columns: string[];
+            /** Measures */
+            measures: string[];
             /** Quiet */
             quiet: string[];
             /** Sensitive */
             sensitive: string[];
             /** Standing Out */
             standing_out: components["schemas"]["StandsOut"][];
+            /** Tables */
+            tables: components["schemas"]["TableName"][];
         };
         /**
          * ReachExport
@@ -5184,28 +5190,22 @@ export interface components {
          * @description A class, the values of the measures asked for, and what was otherwise for some of its people.
          */
         ReachLine: {
-            /** Columns */
-            columns: {
-                [key: string]: "clear" | "masked" | "hidden" | "mixed";
-            };
+            /** Counted */
+            counted: (number | null)[];
             /** Export */
             export?: string[];
             /** Logins */
             logins: string[];
-            /** Measures */
-            measures?: {
-                [key: string]: number;
-            };
             /** Otherwise */
             otherwise?: components["schemas"]["Crossing"][];
             /** Pages */
             pages: string[];
             /** Roles */
             roles: string[];
-            /** Tables */
-            tables: {
-                [key: string]: components["schemas"]["TableReach"];
-            };
+            /** Rows */
+            rows: number[];
+            /** States */
+            states: string;
             /** Values */
             values?: unknown[];
         };
@@ -6307,6 +6307,16 @@ export interface components {
             table: string;
         };
         /**
+         * TableName
+         * @description A table with its model, and how many rows base filters leave of it.
+         */
+        TableName: {
+            /** Name */
+            name: string;
+            /** Of */
+            of: number;
+        };
+        /**
          * TableProfile
          * @description What a table holds, and what touches it.
          */
@@ -6333,16 +6343,6 @@ export interface components {
             table: string;
             /** Touches */
             touches: components["schemas"]["SentenceTouch"][];
-        };
-        /**
-         * TableReach
-         * @description How many rows of a table are seen, of those base filters leave.
-         */
-        TableReach: {
-            /** Of */
-            of: number;
-            /** Rows */
-            rows: number;
         };
         /**
          * TableShare

@@ -65,7 +65,7 @@ export default function ReachScreen() {
     const classes = narrowed(found.data?.classes ?? [], filter, new Set(found.data?.quiet ?? []));
     return sorted(reachLines(classes, grouping, known, labels), sorting);
   }, [found.data, filter, grouping, known, labels, sorting]);
-  const tables = Object.keys(found.data?.classes[0]?.tables ?? {});
+  const tables = found.data?.tables ?? [];
   const short = (name: string) => name.slice(name.indexOf(".") + 1);
   const pageLabels = new Map(
     (pages.data?.shelves ?? []).flatMap((shelf) => shelf.pages).map((entry) => [entry.page.name, entry.page.label ?? entry.page.name]),
@@ -96,9 +96,9 @@ export default function ReachScreen() {
         <Select
           showSearch
           aria-label="Only"
-          value={filter.kind === "table" ? `table:${filter.table}` : filter.kind}
+          value={filter.kind === "table" ? `table:${filter.at}` : filter.kind}
           onChange={(value: string) =>
-            setFilter(value.startsWith("table:") ? { kind: "table", table: value.slice(6) } : ({ kind: value } as Filter))
+            setFilter(value.startsWith("table:") ? { kind: "table", at: Number(value.slice(6)) } : ({ kind: value } as Filter))
           }
           className="least-170"
           optionFilterProp="label"
@@ -107,7 +107,7 @@ export default function ReachScreen() {
             { value: "no_role", label: "who holds no role" },
             { value: "quiet", label: "not signed in for 90 days" },
             { value: "changed", label: "who sees otherwise", disabled: against.kind === "nothing" },
-            ...tables.map((name) => ({ value: `table:${name}`, label: `who sees any of ${short(name)}` })),
+            ...tables.map((table, at) => ({ value: `table:${at}`, label: `who sees any of ${short(table.name)}` })),
           ]}
         />
         <span className="soft">compared with</span>

@@ -34,11 +34,11 @@ type Props = {
 export function ReachTable(props: Props) {
   const { lines, answer, model, opened, setOpened, sorting, setSorting, labels, pages, measures, people, alone, busy } = props;
   const [more, setMore] = useState(1);
-  const first = answer.classes[0];
-  const tables = Object.keys(first?.tables ?? {});
-  const columns = Object.keys(first?.columns ?? {}).filter(
-    (name) => answer.sensitive.includes(name) || opened.some((table) => name.startsWith(`${table}.`)),
-  );
+  const { tables } = answer;
+  const sensitive = new Set(answer.sensitive);
+  const columns = answer.columns
+    .map((name, at) => ({ name, at }))
+    .filter(({ name }) => sensitive.has(name) || opened.some((table) => name.startsWith(`${table}.`)));
   const shownPages = [...new Set(answer.classes.flatMap((item) => item.pages))].sort();
   const short = (name: string) => name.slice(name.indexOf(".") + 1);
   if (lines.length === 0) return <p className="pad soft">Nobody matches. Choose “everybody” above.</p>;
@@ -73,15 +73,15 @@ export function ReachTable(props: Props) {
                 people {sorting === "people" && "▾"}
               </button>
             </th>
-            {tables.map((name, index) => (
+            {tables.map(({ name }, index) => (
               <th
                 key={name}
                 className={index === 0 ? "begins" : ""}
-                aria-sort={sorting === `table:${name}` ? "descending" : undefined}
+                aria-sort={sorting === index ? "descending" : undefined}
                 {...marked(tableSubject(model, short(name)), "who")}
               >
-                <button type="button" className="plain" onClick={() => setSorting(sorting === `table:${name}` ? "first" : `table:${name}`)}>
-                  {short(name).replaceAll("_", " ")} {sorting === `table:${name}` && "▾"}
+                <button type="button" className="plain" onClick={() => setSorting(sorting === index ? "first" : index)}>
+                  {short(name).replaceAll("_", " ")} {sorting === index && "▾"}
                 </button>{" "}
                 <button
                   type="button"
@@ -94,7 +94,7 @@ export function ReachTable(props: Props) {
                 </button>
               </th>
             ))}
-            {columns.map((name, index) => (
+            {columns.map(({ name }, index) => (
               <th
                 key={name}
                 className={index === 0 ? "begins" : ""}
@@ -123,11 +123,11 @@ export function ReachTable(props: Props) {
               <td className="whom">
                 <Whom line={line} people={people} labels={labels} />
               </td>
-              {tables.map((name, index) => (
-                <Rows key={name} line={line} table={name} begins={index === 0} />
+              {tables.map((table, index) => (
+                <Rows key={table.name} line={line} table={table} at={index} />
               ))}
-              {columns.map((name, index) => {
-                const state = stateOf(line, name);
+              {columns.map(({ name, at }, index) => {
+                const state = stateOf(line, at);
                 const was = line.otherwise.get(`column:${name}`);
                 return (
                   <td
@@ -182,9 +182,11 @@ function wasWords(was: string[] | undefined): string {
   return was ? `, was ${was.join(" or ")}` : "";
 }
 
-function Rows({ line, table, begins }: { line: ReachLine; table: string; begins: boolean }) {
-  const { least, most, of } = rowsOf(line, table);
-  const was = line.otherwise.get(`table:${table}`);
+function Rows({ line, table, at }: { line: ReachLine; table: Schemas["TableName"]; at: number }) {
+  const { least, most } = rowsOf(line, at);
+  const { of } = table;
+  const begins = at === 0;
+  const was = line.otherwise.get(`table:${table.name}`);
   const words = least === most ? `${count(most)} of ${count(of)}` : `${count(least)} to ${count(most)} of ${count(of)}`;
   return (
     <td

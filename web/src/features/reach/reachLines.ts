@@ -1,7 +1,8 @@
 import type { Schemas } from "../../api/client";
 
 export type ReachClass = Schemas["ReachLine"];
-type Seen = ReachClass["columns"][string];
+export type Seen = "clear" | "masked" | "hidden" | "mixed";
+const STATES: Record<string, Seen> = { c: "clear", m: "masked", h: "hidden", x: "mixed" };
 export type Grouping = "class" | "organization" | "group" | "role" | "person";
 export type Person = { login: string; name: string; organization: string | null; groups: string[] };
 
@@ -73,15 +74,15 @@ function lineOf(key: string, title: string, logins: string[], classes: ReachClas
   return { key, title, logins, roles: [...new Set(classes.flatMap((item) => item.roles))].sort(), classes, otherwise };
 }
 
-/** The least and the most rows of a table that people of a line see, and of how many. */
-export function rowsOf(line: ReachLine, table: string): { least: number; most: number; of: number } {
-  const seen = line.classes.map((item) => item.tables[table]?.rows ?? 0);
-  return { least: Math.min(...seen), most: Math.max(...seen), of: line.classes[0]?.tables[table]?.of ?? 0 };
+/** The least and the most rows that people of a line see of a table, which stands at a place among the tables. */
+export function rowsOf(line: ReachLine, at: number): { least: number; most: number } {
+  const seen = line.classes.map((item) => item.rows[at] ?? 0);
+  return { least: Math.min(...seen), most: Math.max(...seen) };
 }
 
-/** The state of a column for everybody of a line; mixed where they differ. */
-export function stateOf(line: ReachLine, column: string): Seen {
-  const states = new Set(line.classes.map((item) => item.columns[column] ?? "hidden"));
+/** The state of the column at a place among the columns for everybody of a line; mixed where they differ. */
+export function stateOf(line: ReachLine, at: number): Seen {
+  const states = new Set(line.classes.map((item) => STATES[item.states[at] ?? "h"] ?? "hidden"));
   return states.size === 1 ? ([...states][0] ?? "hidden") : "mixed";
 }
 
@@ -91,12 +92,7 @@ export function opensOf(line: ReachLine, page: string): "all" | "some" | "none" 
   return opening === 0 ? "none" : opening === line.classes.length ? "all" : "some";
 }
 
-export type Filter =
-  | { kind: "everybody" }
-  | { kind: "no_role" }
-  | { kind: "quiet" }
-  | { kind: "changed" }
-  | { kind: "table"; table: string };
+export type Filter = { kind: "everybody" } | { kind: "no_role" } | { kind: "quiet" } | { kind: "changed" } | { kind: "table"; at: number };
 
 /** The classes narrowed to the people a filter means; classes of which nobody is left are gone. */
 export function narrowed(classes: ReachClass[], filter: Filter, quiet: ReadonlySet<string>): ReachClass[] {
@@ -108,7 +104,7 @@ export function narrowed(classes: ReachClass[], filter: Filter, quiet: ReadonlyS
     case "changed":
       return classes.filter((item) => (item.otherwise ?? []).length > 0);
     case "table":
-      return classes.filter((item) => (item.tables[filter.table]?.rows ?? 0) > 0);
+      return classes.filter((item) => (item.rows[filter.at] ?? 0) > 0);
     case "quiet":
       return classes
         .map((item) => ({ ...item, logins: item.logins.filter((login) => quiet.has(login)) }))
@@ -116,11 +112,12 @@ export function narrowed(classes: ReachClass[], filter: Filter, quiet: ReadonlyS
   }
 }
 
-export type Sorting = "first" | "people" | `table:${string}`;
+/** As they come, by people, or by the rows of the table at a place. */
+export type Sorting = "first" | "people" | number;
 
 /** Lines sorted; those equal stay in their order. */
 export function sorted(lines: ReachLine[], by: Sorting): ReachLine[] {
   if (by === "first") return lines;
-  const weight = (line: ReachLine) => (by === "people" ? line.logins.length : rowsOf(line, by.slice("table:".length)).most);
+  const weight = (line: ReachLine) => (by === "people" ? line.logins.length : rowsOf(line, by).most);
   return [...lines].sort((one, other) => weight(other) - weight(one));
 }
