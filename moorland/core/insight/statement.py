@@ -14,6 +14,7 @@ from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.table_view import TableView, visible_table
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.insight.holders import held_by
+from moorland.core.insight.impact import Views
 from moorland.core.insight.who import WhoQuestion, who
 from moorland.core.insight.wording import said
 from moorland.core.people import Viewer
@@ -63,7 +64,7 @@ def statement(evaluator: Evaluator, asked: StatementQuestion) -> Statement:
     if asked.person is not None:
         viewer = evaluator.viewer(asked.person)
         title = f"What {viewer.name or asked.person} may see"
-        lines = [*_tables_of(evaluator, viewer), *_pages_of(evaluator, viewer)] if viewer.enabled else []
+        lines = [*_tables_of(evaluator, [viewer]), *_pages_of(evaluator, viewer)] if viewer.enabled else []
         limits = list(_limits_of(evaluator, viewer)) if lines else []
         return Statement(title=title, as_of=evaluator.as_of, lines=lines, limits=limits)
     if asked.page is not None:
@@ -75,20 +76,34 @@ def statement(evaluator: Evaluator, asked: StatementQuestion) -> Statement:
         return Statement(title=f"Who may open {page.title}", as_of=evaluator.as_of, lines=lines, limits=[])
     found = who(evaluator, WhoQuestion(model=asked.model, table=asked.table))
     viewers = [evaluator.viewer(person.login) for person in found.people]
-    lines = [line for viewer in viewers for line in _tables_of(evaluator, viewer, asked.model, asked.table)]
+    lines = list(_tables_of(evaluator, viewers, asked.model, asked.table))
     limits = [line for viewer in viewers for line in _limits_of(evaluator, viewer, asked.model)]
     title = evaluator.models[asked.model or ""].schema.tables[asked.table or ""].title
     return Statement(title=f"Who may see {title}", as_of=evaluator.as_of, lines=lines, limits=limits)
 
 
-def _tables_of(evaluator: Evaluator, viewer: Viewer, model: str | None = None, table: str | None = None) -> Iterator[StatementLine]:
+#: A role, what it is about, what is seen by it, and the sentences, for everybody who sees the same.
+_Way = tuple[CompiledRole, str, str, list[str]]
+
+
+def _tables_of(evaluator: Evaluator, viewers: list[Viewer], model: str | None = None, table: str | None = None) -> Iterator[StatementLine]:
+    """Lines about tables, person by person; worked out once for those who see the same."""
+    views, known = Views(evaluator), dict[object, list[_Way]]()
+    for viewer in viewers:
+        view = views.of(viewer)
+        if view not in known:
+            known[view] = list(_ways(evaluator, viewer, model, table))
+        yield from (_line(evaluator, viewer, role, subject, sees, words) for role, subject, sees, words in known[view])
+
+
+def _ways(evaluator: Evaluator, viewer: Viewer, model: str | None, table: str | None) -> Iterator[_Way]:
     for name in evaluator.models:
         seen = _model(evaluator, viewer, name) if model in (None, name) else None
         if seen is None:
             continue
         for shape in seen.data.schema.tables.values():
             if shape.name in seen.objects.tables and table in (None, shape.name):
-                yield from _table_of(evaluator, viewer, seen, shape.name, shape.title)
+                yield from _table_of(seen, shape.name, shape.title)
 
 
 def _model(evaluator: Evaluator, viewer: Viewer, name: str) -> ViewerModel | None:
@@ -98,7 +113,7 @@ def _model(evaluator: Evaluator, viewer: Viewer, name: str) -> ViewerModel | Non
         return None
 
 
-def _table_of(evaluator: Evaluator, viewer: Viewer, seen: ViewerModel, table: str, title: str) -> Iterator[StatementLine]:
+def _table_of(seen: ViewerModel, table: str, title: str) -> Iterator[_Way]:
     everything = seen.left_by_filters(table)
     of = seen.data.rows(table) if everything is None else int(everything.sum())
     for grant in visible_table(seen, table).grants:
@@ -108,7 +123,7 @@ def _table_of(evaluator: Evaluator, viewer: Viewer, seen: ViewerModel, table: st
             continue
         listed = "" if grant in seen.listing(table) else ", in totals only"
         sees = f"{rows:,} of {of:,} rows{listed}{_columns(view)}"
-        yield _line(evaluator, viewer, grant.role, f"{seen.data.schema.model.title}: {title}", sees, _row_words(grant, table))
+        yield grant.role, f"{seen.data.schema.model.title}: {title}", sees, _row_words(grant, table)
 
 
 def _columns(view: TableView) -> str:
