@@ -132,7 +132,7 @@ function End({ end, format }: { end: Schemas["BridgeEnd"]; format: string | null
 }
 
 function signed(rows: number): string {
-  return `${rows > 0 ? "+" : "−"}${Math.abs(rows).toLocaleString("en-GB")}`;
+  return `${rows > 0 ? "+" : "-"}${Math.abs(rows).toLocaleString("en-GB")}`;
 }
 
 /** The bars; null where the figures are not numbers. */
