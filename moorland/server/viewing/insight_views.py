@@ -1,7 +1,5 @@
 """Explanations of roles for administrators: what a line of entitlements, whole totals or several roles do."""
 
-import re
-
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -111,5 +109,5 @@ class RedundantSentences(APIView):
         if asked.role not in base.roles:
             raise missing("role", asked.role)
         record_look(account_of(request), ["everyone"], f"sentences of {asked.role}", asked.state)
-        found = [(re.search(r"sentences\[(\d+)\]", item.path), item.message) for item in redundant_sentences(base, asked.role)]
-        return answer(RedundantAnswer(found=[Redundant(sentence=int(place[1]), message=message) for place, message in found if place]))
+        found = [Redundant(sentence=place, message=item.message) for place, item in redundant_sentences(base, asked.role)]
+        return answer(RedundantAnswer(found=found))

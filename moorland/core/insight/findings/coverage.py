@@ -29,7 +29,8 @@ def coverage_findings(evaluator: Evaluator, viewers: list[Viewer]) -> Iterator[F
             yield from _beneath(evaluator, compiled, path)
         yield from _carried_by_nothing(evaluator, compiled, path)
         yield from _tags_open(evaluator, compiled, path)
-        yield from _redundant(evaluator, compiled, [viewer for viewer in viewers if viewer.enabled and role.name in viewer.held], path)
+        held_by = [viewer for viewer in viewers if viewer.enabled and role.name in viewer.held]
+        yield from (finding for _, finding in _redundant(evaluator, compiled, held_by, path))
     yield from _opened_by_another(evaluator, viewers)
 
 
@@ -153,14 +154,14 @@ def _opens(evaluator: Evaluator, role: CompiledRole, limits: list[CompiledRole],
     return any(key in role.objects.columns and all(limit.objects and key in limit.objects.columns for limit in same_model) for key in tagged)
 
 
-def redundant_sentences(evaluator: Evaluator, role: str) -> list[Finding]:
-    """The sentences of one role that take nothing away, such as the same filter given twice; paths begin at the role."""
+def redundant_sentences(evaluator: Evaluator, role: str) -> list[tuple[int, Finding]]:
+    """The sentences of one role that take nothing away, such as the same filter given twice, each by its place; paths begin at the role."""
     compiled = evaluator.roles[role]
     held_by = [viewer for viewer in evaluator.everyone() if viewer.enabled and role in viewer.held]
     return [] if compiled.role.model is None else list(_redundant(evaluator, compiled, held_by, role))
 
 
-def _redundant(evaluator: Evaluator, compiled: CompiledRole, held_by: list[Viewer], path: str) -> Iterator[Finding]:
+def _redundant(evaluator: Evaluator, compiled: CompiledRole, held_by: list[Viewer], path: str) -> Iterator[tuple[int, Finding]]:
     """Sentences about rows that are written twice, or without which every holder sees the same."""
     role: Role = compiled.role
     if role.model is None:
@@ -171,12 +172,15 @@ def _redundant(evaluator: Evaluator, compiled: CompiledRole, held_by: list[Viewe
         key = f"{rule.table} {rule.text}"
         if key in seen:
             twice.add(rule.sentence)
-            yield Finding(
-                kind="sentence_redundant",
-                weight="low",
-                path=f"{path}.sentences[{rule.sentence}]",
-                message=f"{role.title} says the same of {rule.table} in sentences {seen[key] + 1} and {rule.sentence + 1}.",
-                remedy="Delete one of them.",
+            yield (
+                rule.sentence,
+                Finding(
+                    kind="sentence_redundant",
+                    weight="low",
+                    path=f"{path}.sentences[{rule.sentence}]",
+                    message=f"{role.title} says the same of {rule.table} in sentences {seen[key] + 1} and {rule.sentence + 1}.",
+                    remedy="Delete one of them.",
+                ),
             )
         seen.setdefault(key, rule.sentence)
     if not held_by:
@@ -190,13 +194,16 @@ def _redundant(evaluator: Evaluator, compiled: CompiledRole, held_by: list[Viewe
         if rule.sentence in twice:
             continue
         if all(_same(compiled, viewer, rule.sentence, rule.table, evaluator, ladder) for viewer in distinct):
-            yield Finding(
-                kind="sentence_redundant",
-                weight="low",
-                path=f"{path}.sentences[{rule.sentence}]",
-                message=f"Without sentence {rule.sentence + 1} of {role.title}, everybody who holds it sees the same rows of {rule.table} today.",
-                remedy="Delete it, if it is not meant for data to come.",
-                evidence=[f"{len(held_by)} holders, {data.rows(rule.table):,} rows"],
+            yield (
+                rule.sentence,
+                Finding(
+                    kind="sentence_redundant",
+                    weight="low",
+                    path=f"{path}.sentences[{rule.sentence}]",
+                    message=f"Without sentence {rule.sentence + 1} of {role.title}, everybody who holds it sees the same rows of {rule.table} today.",
+                    remedy="Delete it, if it is not meant for data to come.",
+                    evidence=[f"{len(held_by)} holders, {data.rows(rule.table):,} rows"],
+                ),
             )
 
 
