@@ -38,6 +38,8 @@ SCREENS = [
     ("/roles/stores-keeper", "unlisted ones are hidden"),
     ("/combine?roles=area-steward,treasury&as=j.ames", "none opens that no role opens"),
     ("/viewers", "Rows counted"),
+    ("/reach", "exactly the same"),
+    ("/statement/person/j.ames", "What Jo Ames may see"),
     ("/people/j.ames", "ROLES HELD"),
     ("/pages/output", "OPENED OR CLOSED BY"),
     ("/pages/output/edit", "Shown as"),
@@ -76,6 +78,23 @@ def test_no_screen_of_the_administrator_has_a_serious_finding(browsers: Callable
         found = serious(admin)
         if found:
             findings[path] = found
+    assert findings == {}
+
+
+def test_the_panel_that_is_asked_has_no_serious_finding_in_any_turn(browsers: Callable[[str], Browser]) -> None:
+    admin = browsers("h.warden")
+    admin.open("/viewers")
+    admin.pin("j.ames")
+    cell = admin.until(lambda: next(iter(admin.all("[data-testid=totals] td[data-ask]")), None), "a figure")
+    admin.driver.execute_script("arguments[0].focus()", cell)
+    admin.driver.switch_to.active_element.send_keys("y")
+    findings = {}
+    for turn, sign in (("How it adds up", "[data-testid=bridge-steps]"), ("Who", "[data-testid=who]"), ("Why", "[data-testid=why]")):
+        admin.click(turn, "[role=tab]")
+        admin.one(sign)
+        found = serious(admin)
+        if found:
+            findings[turn] = found
     assert findings == {}
 
 

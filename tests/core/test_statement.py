@@ -38,7 +38,7 @@ def test_it_names_the_sentence_how_the_role_is_held_and_since_when() -> None:
     line = statement(estate(), StatementQuestion(person="ann")).lines[0]
     assert (line.words[0], line.held_by, str(line.since), str(line.until)) == (
         "keeps site where area = 'fell'",
-        ["through Fells"],
+        ["through Fells, until 2026-06-30"],
         "2026-01-05",
         "2026-06-30",
     )

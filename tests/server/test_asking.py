@@ -64,3 +64,12 @@ def test_why_of_a_figure_tells_which_rows_count_and_what_keeps_the_others_out(bo
     assert told["verdict"]["message"] == "Withheld: Steward keeps site where area IN viewer.areas."
     told = boss.ok("POST", "why", {"viewer": "boss", "about": about})
     assert (told["trace"]["outcome"], told["verdict"]["layer"]) == ("can", "rows")
+
+
+def test_why_of_a_line_that_is_not_there_and_of_a_model_says_so(boss: Session) -> None:
+    about = {"model": "m", "object": "measure:energy", "figure": True, "by": ["site.area"], "key": ["gone"]}
+    told = boss.ok("POST", "why", {"viewer": "ann", "about": about})["verdict"]["message"]
+    assert told == "Withheld: There is no such line: no row counts in it, for anybody."
+    nobody = {"imagine": {"groups": []}}
+    told = boss.ok("POST", "why", {"viewer": nobody, "about": {"model": "m", "object": "table:site"}})["verdict"]["message"]
+    assert told == "Withheld: m does not exist: no role on it is held."

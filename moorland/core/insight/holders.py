@@ -36,11 +36,12 @@ def held_by(evaluator: Evaluator, viewer: Viewer, role: str) -> list[str]:
 def _in_words(evaluator: Evaluator, assignment: Assignment | None, groups: tuple[str, ...]) -> str:
     if assignment is None:
         return "chosen for this look"
+    until = f", until {assignment.until}" if assignment.until is not None else ""
     if assignment.user is not None:
-        return "assigned in person"
+        return f"assigned in person{until}"
     if assignment.group is not None:
-        return f"through {' › '.join(evaluator.people.groups[name].title for name in groups)}"
-    return "assigned to everyone" if assignment.everyone else f"when {assignment.when}"
+        return f"through {' › '.join(evaluator.people.groups[name].title for name in groups)}{until}"
+    return f"assigned to everyone{until}" if assignment.everyone else f"when {assignment.when}{until}"
 
 
 def holders(evaluator: Evaluator) -> dict[str, list[Holder]]:

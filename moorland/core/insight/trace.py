@@ -226,6 +226,8 @@ class _Tracing:
             role = self.evaluator.roles.get(step.role or "")
             if role is not None:
                 reasons.append(self.reason(role, False, f"keeps {abs(step.rows):,} {'row' if abs(step.rows) == 1 else 'rows'} out", step.sentence))
+        if found.first.rows == found.last.rows == 0:
+            return TraceLayer(layer="rows", verdict="stops", message="There is no such line: no row counts in it, for anybody.")
         there = found.last.figure is not None or found.first.figure is None
         message = f"{found.last.rows:,} of {found.first.rows:,} rows count in it."
         if not there and found.steps:

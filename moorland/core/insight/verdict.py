@@ -20,7 +20,8 @@ class Verdict(Shape):
 def verdict(evaluator: Evaluator, trace: Trace) -> Verdict:
     """The deciding layer of a trace in one sentence."""
     layer = _deciding_layer(trace)
-    reason = _deciding_reason(layer, trace.outcome)
+    # What opens a model is that a grant role is held at all; no words of one decide.
+    reason = _deciding_reason(layer, trace.outcome) if layer.layer != "model" else None
     lead = _LEADS[trace.outcome]
     if reason is None:
         return Verdict(message=f"{lead}: {layer.message}", layer=layer.layer)
