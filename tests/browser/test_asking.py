@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -115,3 +116,14 @@ def test_rows_that_were_chosen_become_a_role(admin: Browser) -> None:
     admin.sees("2 rows of site", "people reach some of its 2 rows")
     admin.click("Make a role that opens just these…")
     admin.sees("A role that opens just these rows")
+
+
+def test_a_crossing_of_reach_is_asked_for_its_people(admin: Browser) -> None:
+    admin.open("/reach")
+    row = admin.until(lambda: next((row for row in admin.all("[data-testid=reach] tbody tr") if row.text.startswith("Jo Ames")), None), "the line of Jo Ames")
+    cell = row.find_element(By.CSS_SELECTOR, "td.table-share")
+    ActionChains(admin.driver).move_to_element(cell).perform()
+    ActionChains(admin.driver).send_keys("y").perform()
+    admin.until(lambda: "site" in admin.one("[data-testid=asking] h2").text, "the table is asked about")
+    admin.until(lambda: any("Jo Ames" in chip.text for chip in admin.all(".chip")), "for whom it is asked is pinned")
+    admin.one("[data-testid=verdict]")

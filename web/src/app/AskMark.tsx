@@ -1,9 +1,11 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { type Subject, type Turn, useAsking } from "../state/asking";
 import { isTyping } from "../state/keys";
-import { useWorkbench } from "../state/workbench";
+import { MOST_PINS, type Pin, useWorkbench } from "../state/workbench";
 
 const MOVES: Record<string, [number, number]> = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] };
+
+type Marked = { subject: Subject; turn?: Turn; as?: number; person?: { login: string; name: string } };
 
 function askable(from: EventTarget | Element | null): HTMLElement | null {
   return from instanceof Element ? from.closest<HTMLElement>("[data-ask]") : null;
@@ -16,8 +18,16 @@ export function AskMark() {
   const latest = useRef({ asking, bench });
   latest.current = { asking, bench };
   const open = useCallback((element: HTMLElement) => {
-    const { subject, turn, as } = JSON.parse(element.dataset.ask ?? "{}") as { subject: Subject; turn?: Turn; as?: number };
-    if (as !== undefined) latest.current.bench.setFocus(as);
+    const { subject, turn, as, person } = JSON.parse(element.dataset.ask ?? "{}") as Marked;
+    const { bench } = latest.current;
+    if (as !== undefined) bench.setFocus(as);
+    if (person) {
+      const pin: Pin = { key: `user:${person.login}`, title: person.name, detail: person.login, viewer: person.login };
+      const known = bench.pins.some((item) => item.key === pin.key);
+      // In a full tray whoever came last makes room.
+      if (!known && bench.pins.length >= MOST_PINS) bench.pinAll([...bench.pins.slice(0, MOST_PINS - 1), pin], MOST_PINS);
+      else bench.pin(pin);
+    }
     latest.current.asking.ask(subject, turn);
   }, []);
   const [place, setPlace] = useState<{ at: HTMLElement; left: number; top: number } | null>(null);

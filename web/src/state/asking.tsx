@@ -132,9 +132,14 @@ export function asks(subject: Subject | null, turn?: Turn, inOrder = false, as?:
   return { "data-ask": JSON.stringify({ subject, turn, as }), tabIndex: inOrder ? 0 : -1 };
 }
 
-/** The same for what the keyboard reaches already. */
-export function marked(subject: Subject | null, turn?: Turn, as?: number): Record<string, unknown> {
-  return subject ? { "data-ask": JSON.stringify({ subject, turn, as }) } : {};
+/** The same for what the keyboard reaches already. `person` is who it is asked for, who is pinned then. */
+export function marked(
+  subject: Subject | null,
+  turn?: Turn,
+  as?: number,
+  person?: { login: string; name: string },
+): Record<string, unknown> {
+  return subject ? { "data-ask": JSON.stringify({ subject, turn, as, person }) } : {};
 }
 
 /** A page. */

@@ -25,8 +25,8 @@ type Workbench = {
   pins: Pin[];
   pin: (pin: Pin) => void;
   unpin: (key: string) => void;
-  /** Puts these in the place of all that are pinned. */
-  pinAll: (pins: Pin[]) => void;
+  /** Puts these in the place of all that are pinned; the first has the focus, unless another is named. */
+  pinAll: (pins: Pin[], focus?: number) => void;
   /** The day that is looked at; null is today. */
   day: string | null;
   setDay: (day: string | null) => void;
@@ -93,9 +93,9 @@ export function WorkbenchProvider({ account, children }: { account: string; chil
         setPins(pins.filter((item) => item.key !== key));
         setFocus(focus > at ? Math.max(0, focus - 1) : focus);
       },
-      pinAll: (chosen) => {
+      pinAll: (chosen, looked = 1) => {
         setPins(chosen.slice(0, MOST_PINS));
-        setFocus(Math.min(1, chosen.length));
+        setFocus(Math.min(looked, chosen.length));
       },
       day,
       setDay,

@@ -2,7 +2,7 @@ import { Button, Popover } from "antd";
 import { useState } from "react";
 import { Link } from "react-router-dom";
 import type { Schemas } from "../../api/client";
-import { asks, marked, objectSubject, pageSubject, tableSubject } from "../../state/asking";
+import { asks, figureSubject, marked, objectSubject, pageSubject, tableSubject } from "../../state/asking";
 import { useWorkbench } from "../../state/workbench";
 import { Figure } from "../../ui/Figure";
 import { Scroll } from "../../ui/Scroll";
@@ -118,53 +118,73 @@ export function ReachTable(props: Props) {
           </tr>
         </thead>
         <tbody>
-          {lines.slice(0, MOST * more).map((line) => (
-            <tr key={line.key}>
-              <td className="whom">
-                <Whom line={line} people={people} labels={labels} />
-              </td>
-              {tables.map((table, index) => (
-                <Rows key={table.name} line={line} table={table} at={index} />
-              ))}
-              {columns.map(({ name, at }, index) => {
-                const state = stateOf(line, at);
-                const was = line.otherwise.get(`column:${name}`);
-                return (
-                  <td
-                    key={name}
-                    className={`${index === 0 ? "begins" : ""} ${was ? "otherwise" : ""}`}
-                    title={`${short(name)}: ${STATES[state]}${wasWords(was)}`}
-                  >
-                    <span className={`state-cell ${state}`} aria-hidden="true" />
-                    <span className="visually-hidden">{STATES[state] + wasWords(was)}</span>
-                  </td>
-                );
-              })}
-              {measures.map((item, index) => (
-                <td key={item.name} className={`number ${index === 0 ? "begins" : ""}`}>
-                  {alone ? (
-                    <Figure value={line.classes[0]?.values?.[index] ?? null} format={item.format} />
-                  ) : (
-                    <span className="soft small">by class</span>
-                  )}
+          {lines.slice(0, MOST * more).map((line) => {
+            const login = line.logins[0] ?? "";
+            const first = { login, name: people.get(login)?.name ?? login };
+            return (
+              <tr key={line.key}>
+                <td className="whom">
+                  <Whom line={line} people={people} labels={labels} />
                 </td>
-              ))}
-              {shownPages.map((name, index) => {
-                const opens = opensOf(line, name);
-                const words = opens === "all" ? "opens" : opens === "some" ? "some open it" : "does not open";
-                const was = line.otherwise.get(`page:${name}`);
-                return (
-                  <td key={name} className={`${index === 0 ? "begins" : ""} ${was ? "otherwise" : ""}`} title={words + wasWords(was)}>
-                    <span
-                      className={`state-cell ${opens === "all" ? "clear" : opens === "some" ? "mixed" : "hidden"}`}
-                      aria-hidden="true"
-                    />
-                    <span className="visually-hidden">{words + wasWords(was)}</span>
+                {tables.map((table, index) => (
+                  <Rows
+                    key={table.name}
+                    line={line}
+                    table={table}
+                    at={index}
+                    ask={marked(tableSubject(model, short(table.name)), "why", undefined, first)}
+                  />
+                ))}
+                {columns.map(({ name, at }, index) => {
+                  const state = stateOf(line, at);
+                  const was = line.otherwise.get(`column:${name}`);
+                  return (
+                    <td
+                      key={name}
+                      className={`${index === 0 ? "begins" : ""} ${was ? "otherwise" : ""}`}
+                      title={`${short(name)}: ${STATES[state]}${wasWords(was)}`}
+                      {...marked(objectSubject(model, "column", short(name), short(name).replace(".", " · ")), "why", undefined, first)}
+                    >
+                      <span className={`state-cell ${state}`} aria-hidden="true" />
+                      <span className="visually-hidden">{STATES[state] + wasWords(was)}</span>
+                    </td>
+                  );
+                })}
+                {measures.map((item, index) => (
+                  <td
+                    key={item.name}
+                    className={`number ${index === 0 ? "begins" : ""}`}
+                    {...marked(figureSubject({ model, measure: item.name }, item.label ?? item.name), "bridge", undefined, first)}
+                  >
+                    {alone ? (
+                      <Figure value={line.classes[0]?.values?.[index] ?? null} format={item.format} />
+                    ) : (
+                      <span className="soft small">by class</span>
+                    )}
                   </td>
-                );
-              })}
-            </tr>
-          ))}
+                ))}
+                {shownPages.map((name, index) => {
+                  const opens = opensOf(line, name);
+                  const words = opens === "all" ? "opens" : opens === "some" ? "some open it" : "does not open";
+                  const was = line.otherwise.get(`page:${name}`);
+                  return (
+                    <td
+                      key={name}
+                      className={`${index === 0 ? "begins" : ""} ${was ? "otherwise" : ""}`}
+                      title={words + wasWords(was)}
+                      {...marked(pageSubject(name, pages.get(name) ?? name), "why", undefined, first)}
+                    >
+                      <span
+                        className={`state-cell ${opens === "all" ? "clear" : opens === "some" ? "mixed" : "hidden"}`}
+                        aria-hidden="true"
+                      />
+                      <span className="visually-hidden">{words + wasWords(was)}</span>
+                    </td>
+                  );
+                })}
+              </tr>
+            );
+          })}
         </tbody>
       </table>
       {lines.length > MOST * more && (
@@ -182,7 +202,7 @@ function wasWords(was: string[] | undefined): string {
   return was ? `, was ${was.join(" or ")}` : "";
 }
 
-function Rows({ line, table, at }: { line: ReachLine; table: Schemas["TableName"]; at: number }) {
+function Rows({ line, table, at, ask }: { line: ReachLine; table: Schemas["TableName"]; at: number; ask: object }) {
   const { least, most } = rowsOf(line, at);
   const { of } = table;
   const begins = at === 0;
@@ -192,6 +212,7 @@ function Rows({ line, table, at }: { line: ReachLine; table: Schemas["TableName"
     <td
       className={`table-share ${begins ? "begins" : ""} ${was ? "otherwise" : ""}`}
       title={words + wasWords(was?.map((rows) => count(Number(rows))))}
+      {...ask}
     >
       <span className="bar wide-44" aria-hidden="true">
         <i style={{ width: `${of > 0 ? (100 * most) / of : 0}%` }} />
