@@ -203,7 +203,7 @@ class Browser:
 
     def pin(self, login: str) -> None:
         """Pins a person through the tray."""
-        self.press("[aria-label='Pin a viewer']")
+        self.press(".tray button[title^='pin a viewer']")
         field = self.one("input[aria-label='Pin a person']")
         field.send_keys(login)
         self.until(

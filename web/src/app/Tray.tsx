@@ -83,7 +83,7 @@ export function Tray() {
           />
         }
       >
-        <Button size="small" aria-label="Pin a viewer" title="pin a viewer, or a set of them">
+        <Button size="small" aria-label={pins.length < 3 ? undefined : "Pin a viewer"} title="pin a viewer, or a set of them">
           {pins.length < 3 ? "+ pin a viewer" : "+"}
         </Button>
       </Popover>
