@@ -1,14 +1,22 @@
 """The lines of the table about asking: everybody's classes, who sees a row, and the bridge of a figure, on many rows and for many people."""
 
+import tempfile
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import numpy as np
 
 from benchmarks.at_scale import Measured, best, everyone, once, shown
 from benchmarks.generated import FactData, facts
+from demo.bundle import generate
+from moorland.core.bundle.reading import read_folder
+from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.bridge import BridgeQuestion, bridge
 from moorland.core.insight.reach import reach
+from moorland.core.insight.remedies import remedies
+from moorland.core.insight.trace import Traced, trace
 from moorland.core.insight.who import WhoQuestion, who
+from moorland.core.sources.files import folder_loader
 
 PEOPLE = 10_000
 
@@ -48,3 +56,25 @@ def asking_lines(rows: int, progress: Callable[[str], None]) -> Iterator[Measure
         bridge(base, base.viewer("u1"), question)
         seconds = best(lambda question=question: bridge(base, base.viewer("u2"), question), 5)
         yield f"bridge of {measure}", shown(seconds), "one NumPy scan of the keys", shown(scan), f"{seconds / scan:.1f} scans", "at most 3"
+
+
+def demo_lines() -> Iterator[Measured]:
+    """What the panel asks on the demo, and Reach for everybody there, in the core."""
+    with tempfile.TemporaryDirectory() as folder:
+        generate(Path(folder))
+        base = Evaluator(read_folder(Path(folder)), folder_loader(Path(folder)))
+    base.data("operations")
+    list(base.everyone())
+    viewer = base.viewer("j.ames")
+    line = BridgeQuestion(model="operations", measure="energy", by=["site.area"], subtotals=True, key=["High Fells"])
+    figure = Traced(model="operations", object="measure:energy", figure=True, by=["site.area"], key=["High Fells"])
+    work: dict[str, Callable[[], object]] = {
+        "why of a figure": lambda: trace(base, "j.ames", figure),
+        "why of a row, with what would have to change": lambda: remedies(base, "j.ames", Traced(model="operations", table="site", row=20)),
+        "who has a figure": lambda: who(base, WhoQuestion(model="operations", measure="energy", by=["site.area"], key=["High Fells"])),
+        "how a figure adds up": lambda: bridge(base, viewer, line),
+        "Reach of 64 people": lambda: reach(base),
+    }
+    for name, ask in work.items():
+        ask()
+        yield f"demo: {name}", shown(best(ask, 5)), "limit", "300 ms", "", "under"

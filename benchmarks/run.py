@@ -13,7 +13,7 @@ import duckdb
 from rich.console import Console
 from rich.table import Table
 
-from benchmarks.asking import asking_lines
+from benchmarks.asking import asking_lines, demo_lines
 from benchmarks.at_scale import best, scale_lines
 from benchmarks.crowded import crowded_lines
 from benchmarks.generated import million
@@ -86,6 +86,8 @@ def main() -> None:
         table.add_row(*brought)
     for line in scale_lines(rows, lambda step: messages.print(f"{step} …")):
         table.add_row(*line)
+    for asked in demo_lines():
+        table.add_row(*asked)
     for told in asking_lines(rows, lambda step: messages.print(f"{step} …")):
         table.add_row(*told)
     console.print(table)

@@ -72,4 +72,4 @@ def test_why_of_a_line_that_is_not_there_and_of_a_model_says_so(boss: Session) -
     assert told == "Withheld: There is no such line: no row counts in it, for anybody."
     nobody = {"imagine": {"groups": []}}
     told = boss.ok("POST", "why", {"viewer": nobody, "about": {"model": "m", "object": "table:site"}})["verdict"]["message"]
-    assert told == "Withheld: m does not exist: no role on it is held."
+    assert told == "Withheld: The model does not exist: no role on it is held."

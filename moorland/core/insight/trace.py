@@ -1,6 +1,6 @@
 """Why a viewer can or cannot: layer by layer, by the code that decides (semantics.md 11)."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any, Literal
 
 import numpy as np
@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
-from moorland.core.bundle.shape import ConditionText, Name, Scalar, Shape
+from moorland.core.bundle.shape import ConditionText, Name, Named, Scalar, Shape
 from moorland.core.engine.asked import Asked, counted_tables
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.changes import try_row
@@ -194,25 +194,28 @@ class _Tracing:
 
     def model(self, name: str) -> TraceLayer:
         held = self.evaluator.held_roles(self.viewer, name)
-        reasons = [self.reason(role, role.role.kind == "grant", f"a {role.role.kind} role on {name}") for role in held]
+        reasons = [self.reason(role, role.role.kind == "grant", f"a {role.role.kind} role on {self._model_title(name)}") for role in held]
         if any(role.role.kind == "grant" for role in held):
-            return TraceLayer(layer="model", verdict="passes", message=f"A grant role opens {name}.", reasons=reasons)
+            return TraceLayer(layer="model", verdict="passes", message=f"A grant role opens {self._model_title(name)}.", reasons=reasons)
         why = "only limit roles are held, and they open nothing" if held else "no role on it is held"
-        return TraceLayer(layer="model", verdict="stops", message=f"{name} does not exist: {why}.", reasons=reasons)
+        return TraceLayer(layer="model", verdict="stops", message=f"{self._model_title(name)} does not exist: {why}.", reasons=reasons)
+
+    def _model_title(self, name: str) -> str:
+        return self.evaluator.models[name].schema.model.title
 
     def object(self, model: ViewerModel) -> TraceLayer:
         wanted = self._objects(model)
         reasons = []
         for rows in (*model.grants, *model.limits):
             hidden = [name for name in wanted if not _has(rows, name)]
-            message = f"hides {', '.join(hidden)}" if hidden else "shows it" if len(wanted) == 1 else "shows all of it"
+            message = f"hides {_and(self._titled(model, name) for name in hidden)}" if hidden else "shows it" if len(wanted) == 1 else "shows all of it"
             reasons.append(self.reason(rows.role, not hidden, message))
         opened = any(reason.passes for reason in reasons if reason.kind == "grant") and all(reason.passes for reason in reasons if reason.kind == "limit")
-        names = ", ".join(wanted)
+        names = _and(self._titled(model, name) for name in wanted)
         return TraceLayer(
             layer="object",
             verdict="passes" if opened else "stops",
-            message=f"{names} {'exists' if opened else 'does not exist'} for this viewer.",
+            message=f"{names[0].upper()}{names[1:]} {_exists(opened, len(wanted))} for this viewer.",
             reasons=reasons,
         )
 
@@ -233,6 +236,22 @@ class _Tracing:
         if not there and found.steps:
             message = f"{found.steps[-1].message}" if found.steps[-1].kind in ("withheld", "absent") else "None of its rows counts."
         return TraceLayer(layer="rows", verdict="passes" if there else "stops", message=message, reasons=reasons)
+
+    def _titled(self, model: ViewerModel, name: str) -> str:
+        """An object in words, by its label."""
+        kind, _, rest = name.partition(":")
+        schema = model.data.schema
+        if kind == "column":
+            table, _, column = rest.partition(".")
+            return f"the column {schema.columns[table, column].title} of {schema.tables[table].title}"
+        known: dict[str, Named | None] = {
+            "table": schema.tables.get(rest),
+            "measure": schema.measures.get(rest),
+            "hierarchy": next((item for item in schema.model.hierarchies if item.name == rest), None),
+            "cube": next((item for item in schema.model.cubes if item.name == rest), None),
+        }
+        found = known.get(kind)
+        return f"the {kind} {found.title if found is not None else rest}"
 
     def _objects(self, model: ViewerModel) -> list[str]:
         """What has to exist, under one and the same role."""
@@ -407,6 +426,14 @@ class _Tracing:
             message=message,
             compared=compared or [],
         )
+
+
+def _and(parts: Iterable[str]) -> str:
+    return " and ".join(parts)
+
+
+def _exists(there: bool, several: int) -> str:
+    return ("exist" if several > 1 else "exists") if there else ("do not exist" if several > 1 else "does not exist")
 
 
 def _stated(kind: CellKind) -> str:
