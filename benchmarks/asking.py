@@ -63,7 +63,8 @@ def demo_lines() -> Iterator[Measured]:
     with tempfile.TemporaryDirectory() as folder:
         generate(Path(folder))
         base = Evaluator(read_folder(Path(folder)), folder_loader(Path(folder)))
-    base.data("operations")
+        for model in base.models:
+            base.data(model)
     list(base.everyone())
     viewer = base.viewer("j.ames")
     line = BridgeQuestion(model="operations", measure="energy", by=["site.area"], subtotals=True, key=["High Fells"])
