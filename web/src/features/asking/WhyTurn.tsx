@@ -37,7 +37,7 @@ export function WhyTurn({ about }: { about: Schemas["Traced"] }) {
   });
   if (people.length === 0) return <PinSomebody />;
   const answers = asked.map((item) => item.data);
-  const parting = together ? partingLayer(answers) : null;
+  const parting = together ? partingLayer(answers, about.figure ?? false) : null;
   return (
     <>
       <div className="row wrap small">
@@ -99,14 +99,16 @@ export function WhyTurn({ about }: { about: Schemas["Traced"] }) {
   );
 }
 
-/** The first layer on which the verdicts differ. */
-function partingLayer(answers: (Answer | undefined)[]): string | null {
+/** The first layer on which the verdicts differ; of a figure, also that on which other rows count. */
+function partingLayer(answers: (Answer | undefined)[], figure: boolean): string | null {
   const traces = answers.flatMap((answer) => (answer ? [answer.trace] : []));
   const first = traces[0];
   if (!first || traces.length < 2) return null;
   const longest = traces.reduce((one, other) => (other.layers.length > one.layers.length ? other : one));
   for (const { layer } of longest.layers) {
-    const verdicts = new Set(traces.map((trace) => trace.layers.find((item) => item.layer === layer)?.verdict ?? "not reached"));
+    const found = traces.map((trace) => trace.layers.find((item) => item.layer === layer));
+    if (figure && layer === "rows" && new Set(found.map((item) => item?.message)).size > 1) return layer;
+    const verdicts = new Set(found.map((item) => item?.verdict ?? "not reached"));
     if (verdicts.size > 1)
       return traces.map((trace) => trace.layers.find((item) => item.verdict === "stops")?.layer).find(Boolean) ?? layer;
   }
