@@ -127,3 +127,16 @@ def test_a_crossing_of_reach_is_asked_for_its_people(admin: Browser) -> None:
     admin.until(lambda: "site" in admin.one("[data-testid=asking] h2").text, "the table is asked about")
     admin.until(lambda: any("Jo Ames" in chip.text for chip in admin.all(".chip")), "for whom it is asked is pinned")
     admin.one("[data-testid=verdict]")
+
+
+def test_a_remedy_that_is_an_edit_is_taken_over_unsaved(admin: Browser) -> None:
+    admin.open("/viewers")
+    admin.pin("j.ames")
+    ask(admin, "Fen End", 1)
+    admin.click("Why", "[role=tab]")
+    admin.sees("Switch sentence 1 of Area steward off")
+    admin.click("take over as an unsaved edit")
+    admin.until(lambda: "/roles/area-steward" in admin.driver.current_url, "the bench is open")
+    admin.sees("draft, unsaved")
+    admin.press("[data-testid=asking] [aria-label=Close]")
+    admin.click("Discard")

@@ -160,7 +160,8 @@ def test_a_promise_that_names_what_is_not_there_is_wrong_input_with_its_place(fo
 def test_trace_explains_and_says_what_would_have_to_change(folder: Path) -> None:
     result = run("trace", folder, "--viewer", "ann", "--table", "site", "--row", "2", "--json")
     document = json.loads(result.stdout)
-    assert (result.exit_code, document["trace"]["outcome"], document["what_would_have_to_change"]) == (0, "cannot", [])
+    helping = [remedy["message"] for remedy in document["what_would_have_to_change"]]
+    assert (result.exit_code, document["trace"]["outcome"], helping) == (0, "cannot", ["Switch sentence 1 of r off, for everybody who holds it."])
     told = run("trace", folder, "--viewer", "ann", "--table", "site", "--row", "2", "--other", "bob").stdout
     assert "site.area = marsh from the row" in told
     assert "They part at the layer account." in told

@@ -73,3 +73,11 @@ def test_why_of_a_line_that_is_not_there_and_of_a_model_says_so(boss: Session) -
     nobody = {"imagine": {"groups": []}}
     told = boss.ok("POST", "why", {"viewer": nobody, "about": {"model": "m", "object": "table:site"}})["verdict"]["message"]
     assert told == "Withheld: The model does not exist: no role on it is held."
+
+
+def test_a_sentence_switched_off_is_a_remedy_and_names_the_edit(boss: Session) -> None:
+    told = boss.ok("POST", "why", {"viewer": "ann", "about": {"model": "m", "table": "site", "row": 2}})
+    found = next(remedy for remedy in told["remedies"] if remedy["kind"] == "sentence")
+    assert (found["name"], found["sentence"], found["outcome"]) == ("steward", 0, "can")
+    edited = [{"name": "steward", "kind": "grant", "model": "m", "sentences": []}]
+    assert boss.ok("POST", "why", {"viewer": "ann", "about": {"model": "m", "table": "site", "row": 2}, "edited": edited})["trace"]["outcome"] == "can"

@@ -4,20 +4,27 @@ from collections.abc import Iterator
 from typing import Any, Literal
 
 from moorland.core.bundle.people import AttributeDefinition, AttributeValue, ImaginedPerson, ImaginedViewer, RealViewer, ViewerReference
+from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Scalar, Shape
 from moorland.core.bundle.values import typed_value
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.trace import Trace, Traced, trace
 
+#: So many sentences are tried switched off.
+MOST_EDITS = 4
 _RANK = {"cannot": 0, "masked": 1, "can": 2}
 
 
 class Remedy(Shape):
-    """One change that alone lets the viewer see it, wholly or in part."""
+    """One change that alone lets the viewer see it, wholly or in part.
 
-    kind: Literal["assign", "take_away", "join", "attribute", "enable"]
+    `sentence`, counting from 0, is set where it is an edit of the role `name`: that one sentence switched off.
+    """
+
+    kind: Literal["assign", "take_away", "join", "attribute", "enable", "sentence"]
     name: str
     message: str
+    sentence: int | None = None
     outcome: Literal["can", "masked"]
 
 
@@ -29,7 +36,26 @@ def remedies(evaluator: Evaluator, reference: ViewerReference, asked: Traced) ->
         outcome = trace(evaluator, changed, asked).outcome
         if outcome != "cannot" and _RANK[outcome] > _RANK[now.outcome]:
             found.append(Remedy(kind=kind, name=name, message=message, outcome=outcome))
-    return found
+    return [*found, *_edits(evaluator, reference, asked, now)]
+
+
+def _edits(evaluator: Evaluator, reference: ViewerReference, asked: Traced, now: Trace) -> Iterator[Remedy]:
+    """Sentences that stand in the way, each switched off alone."""
+    tried: set[tuple[str, int]] = set()
+    for reason in (reason for layer in now.layers if layer.verdict != "passes" for reason in layer.reasons if not reason.passes):
+        if reason.sentence is None or (reason.role, reason.sentence) in tried or len(tried) == MOST_EDITS:
+            continue
+        tried.add((reason.role, reason.sentence))
+        role = evaluator.roles[reason.role].role
+        sentences = [item.model_copy(update={"off": True}) if place == reason.sentence else item for place, item in enumerate(role.sentences)]
+        roles = [role.model_copy(update={"sentences": sentences}) if other.name == role.name else other for other in evaluator.bundle.roles]
+        try:
+            outcome = trace(evaluator.on(evaluator.bundle.model_copy(update={"roles": roles})), reference, asked).outcome
+        except BundleError:
+            continue
+        if outcome != "cannot" and _RANK[outcome] > _RANK[now.outcome]:
+            message = f"Switch sentence {reason.sentence + 1} of {role.title} off, for everybody who holds it."
+            yield Remedy(kind="sentence", name=role.name, sentence=reason.sentence, message=message, outcome=outcome)
 
 
 _Kind = Literal["assign", "take_away", "join", "attribute", "enable"]

@@ -5469,6 +5469,8 @@ export interface components {
         /**
          * Remedy
          * @description One change that alone lets the viewer see it, wholly or in part.
+         *
+         *     `sentence`, counting from 0, is set where it is an edit of the role `name`: that one sentence switched off.
          */
         Remedy: {
             /** Kind */
@@ -5479,9 +5481,14 @@ export interface components {
             name: string;
             /** Outcome */
             outcome: components["schemas"]["RemedyOutcomeEnum"];
+            /**
+             * Sentence
+             * @default null
+             */
+            sentence?: number | null;
         };
         /** @enum {string} */
-        RemedyKindEnum: "assign" | "take_away" | "join" | "attribute" | "enable";
+        RemedyKindEnum: "assign" | "take_away" | "join" | "attribute" | "enable" | "sentence";
         /** @enum {string} */
         RemedyOutcomeEnum: "can" | "masked";
         /**

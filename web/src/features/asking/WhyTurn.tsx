@@ -1,12 +1,14 @@
 import { useQueries } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router-dom";
+import { Link, useNavigate } from "react-router-dom";
 import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { useAsking } from "../../state/asking";
+import { useRoles } from "../../state/directory";
 import { useWorkbench } from "../../state/workbench";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
+import { roleEdits } from "../../ui/unsavedEdits";
 import { PinSomebody } from "./PinSomebody";
 
 const LAYERS: Record<string, string> = {
@@ -164,7 +166,9 @@ function Remedies({ answer, login }: { answer: Answer; login: string | null }) {
         {answer.remedies.slice(0, 8).map((remedy) => (
           <li key={`${remedy.kind}.${remedy.name}.${remedy.message}`}>
             {remedy.message} {remedy.outcome === "masked" && <span className="soft">It would be shown in part. </span>}
-            {remedy.kind === "assign" || remedy.kind === "take_away" ? (
+            {remedy.kind === "sentence" ? (
+              <TakeOver remedy={remedy} />
+            ) : remedy.kind === "assign" || remedy.kind === "take_away" ? (
               <Link to={`/roles/${encodeURIComponent(remedy.name)}`}>at the role</Link>
             ) : (
               login && <Link to={`/people/${encodeURIComponent(login)}`}>at the person</Link>
@@ -173,5 +177,24 @@ function Remedies({ answer, login }: { answer: Answer; login: string | null }) {
         ))}
       </ul>
     </>
+  );
+}
+
+/** Takes a remedy that is an edit of a role over, unsaved: its effect is looked at on the bench before it is saved. */
+function TakeOver({ remedy }: { remedy: Answer["remedies"][number] }) {
+  const roles = useRoles();
+  const navigate = useNavigate();
+  const entry = roles.data?.roles.find((item) => item.role.name === remedy.name);
+  if (!entry) return null;
+  const take = () => {
+    const now = roleEdits.get(remedy.name)?.now ?? entry.role;
+    const sentences = (now.sentences ?? []).map((item, place) => (place === remedy.sentence ? { ...item, off: true } : item));
+    roleEdits.change(remedy.name, entry.version, entry.role, { ...now, sentences });
+    navigate(`/roles/${encodeURIComponent(remedy.name)}`);
+  };
+  return (
+    <button type="button" className="textlink" onClick={take}>
+      take over as an unsaved edit
+    </button>
   );
 }
