@@ -214,7 +214,8 @@ def test_remedies_propose_only_values_an_attribute_can_have() -> None:
     role = {"name": "r", "sentences": [{"rows": {"table": "shop", "where": "rating = viewer.code"}}]}
     base = farm(role, tables=tables, relationships=[], attributes=[{"name": "code", "type": "integer"}])
     viewer = RealViewer(login="ann")
-    assert remedies(base, viewer, Traced(model="farm", table="shop", row=1)) == []
+    proposed = remedies(base, viewer, Traced(model="farm", table="shop", row=1))
+    assert [remedy.kind for remedy in proposed] == ["sentence"]
 
 
 def test_a_tag_that_nothing_carries_is_no_error() -> None:
