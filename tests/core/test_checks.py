@@ -281,10 +281,14 @@ def helping(base: Evaluator, viewer: Any = "ann", **asked: Any) -> list[tuple[st
 def test_what_would_have_to_change_is_tried_one_change_at_a_time() -> None:
     stewards = {**role("s"), "assigned": [{"group": "stewards"}]}
     base = workspace(role("r", BY_AREAS), stewards)
-    assert helping(base, table="site", row=3) == [("assign", "s", "can"), ("join", "stewards", "can"), ("attribute", "areas", "can")]
-    assert helping(base, RealViewer(login="ann", only_roles=["r"]), table="site", row=3) == [("assign", "s", "can"), ("attribute", "areas", "can")]
+    assert helping(base, table="site", row=3) == [("assign", "s", "can"), ("join", "stewards", "can"), ("attribute", "areas", "can"), ("sentence", "r", "can")]
+    assert helping(base, RealViewer(login="ann", only_roles=["r"]), table="site", row=3) == [
+        ("assign", "s", "can"),
+        ("attribute", "areas", "can"),
+        ("sentence", "r", "can"),
+    ]
     narrowed = workspace(role("r"), role("l", FELL, kind="limit"))
-    assert helping(narrowed, table="site", row=3) == [("take_away", "l", "can")]
+    assert helping(narrowed, table="site", row=3) == [("take_away", "l", "can"), ("sentence", "l", "can")]
     assert helping(workspace(role("r", to="off")), "off", table="site", row=3) == [("enable", "off", "can")]
 
 
