@@ -178,8 +178,9 @@ def _person(evaluator: Evaluator, viewer: Viewer, subject: _Subject, found: _Fou
         state: WhoState = "clear" if found.clear == found.rows else "partly" if found.clear else "masked"
     else:
         state = "listed" if found.listed and subject.measure is None else "counted"
+    # Made of what is typed already; for ten thousand people checking it again takes longer than looking.
     through = [
-        RolePart(
+        RolePart.model_construct(
             role=grant.name,
             label=grant.role.role.title,
             rows=rows,
@@ -190,7 +191,7 @@ def _person(evaluator: Evaluator, viewer: Viewer, subject: _Subject, found: _Fou
         if rows
     ]
     name = viewer.name or viewer.login or ""
-    return PersonWho(login=viewer.login or "", name=name, state=state, rows=found.rows, listed=found.listed, clear=found.clear, through=through)
+    return PersonWho.model_construct(login=viewer.login or "", name=name, state=state, rows=found.rows, listed=found.listed, clear=found.clear, through=through)
 
 
 def _subject(evaluator: Evaluator, asked: WhoQuestion) -> _Subject:
