@@ -12,6 +12,8 @@ Browsers = Callable[[str], Browser]
 
 def open_rows_sentence(browser: Browser, role: str) -> None:
     browser.open(f"/roles/{role}")
+    browser.one("[data-testid=sentence-0] .words")
+    browser.until(lambda: not browser.all("[aria-busy=true]"), "all of the bench is there")
     browser.press("[data-testid=sentence-0] .words")
     browser.one("[data-testid=condition] .cm-content")
 
