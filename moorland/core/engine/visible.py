@@ -66,6 +66,11 @@ class RoleRows:
         """The rows one sentence leaves; cached under the sentence and the viewer values it reads."""
         return self.data.cache.get(("rule", rule.table, rule.text, rule.values(self._viewer)), lambda: rule.mask(self.data, self._viewer))
 
+    def deciding(self, table: str) -> list[RowRule]:
+        """The rules about the rows of a table: its own, and those of the lookups it follows, in the order of their sentences."""
+        reached = {table, *self.data.schema.paths[table]}
+        return sorted((rule for rule in self.role.rows if rule.table in reached), key=lambda rule: rule.sentence)
+
     def layers(self, key: ColumnKey) -> list[Layer]:
         """The masks on a column under the role: its own, those of the table it is an alias of, and of what a derived cell reads (3.3, 5.5, 5.6)."""
         if key not in self._layers:

@@ -93,12 +93,10 @@ def _nearest(grants: list[RoleRows], table: str, outside: Mask) -> Iterator[tupl
 def _failing(grant: RoleRows, table: str, rows: int) -> tuple[Array, Array]:
     """For each row how many sentences of a role are not true for it or for what it looks up, and the first of them (-1: only a relationship)."""
     failing, first = np.zeros(rows, np.int32), np.full(rows, -1, np.int32)
-    reached = {table, *grant.data.schema.paths[table]}
-    for rule in sorted(grant.role.rows, key=lambda rule: rule.sentence, reverse=True):
-        if rule.table in reached:
-            fails = ~lifted(grant.data, table, rule.table, np.append(grant.rule_mask(rule), False))
-            failing += fails
-            first[fails] = rule.sentence
+    for rule in reversed(grant.deciding(table)):
+        fails = ~lifted(grant.data, table, rule.table, np.append(grant.rule_mask(rule), False))
+        failing += fails
+        first[fails] = rule.sentence
     return np.maximum(failing, 1), first
 
 

@@ -141,8 +141,7 @@ def _columns(view: TableView) -> str:
 
 
 def _row_words(grant: RoleRows, table: str) -> list[str]:
-    reached = {table, *grant.data.schema.paths[table]}
-    sentences = sorted({rule.sentence for rule in grant.role.rows if rule.table in reached})
+    sentences = [rule.sentence for rule in grant.deciding(table)]
     sentences += [mask.sentence for mask in grant.role.masks if mask.column[0] == table]
     return [said(grant.role.role.sentences[place]) for place in sentences] or ["opens every row"]
 

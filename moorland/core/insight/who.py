@@ -184,7 +184,7 @@ def _person(evaluator: Evaluator, viewer: Viewer, subject: _Subject, found: _Fou
             role=grant.name,
             label=grant.role.role.title,
             rows=rows,
-            sentences=_deciding(grant, subject.table),
+            sentences=[rule.sentence for rule in grant.deciding(subject.table)],
             held_by=held_by(evaluator, viewer, grant.name),
         )
         for grant, rows in found.through
@@ -364,12 +364,6 @@ def _alone(evaluator: Evaluator, model: ViewerModel, subject: _Subject) -> _Foun
     counts &= subject.meant
     through = [(grant, int((counts if (mask := grant.of(subject.table)) is None else counts & mask).sum())) for grant in _granting(evaluator, model, subject)]
     return _Found(int(counts.sum()), 0, 0, through)
-
-
-def _deciding(grant: RoleRows, table: str) -> list[int]:
-    """The places of the sentences that restrict the table: its own, or those of the lookups it follows."""
-    reached = {table, *grant.data.schema.paths[table]}
-    return sorted(rule.sentence for rule in grant.role.rows if rule.table in reached)
 
 
 def _unknown(what: str, name: str, known: Sequence[Any]) -> BundleError:

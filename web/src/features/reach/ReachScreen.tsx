@@ -1,13 +1,13 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { App, Button, DatePicker, Dropdown, Select } from "antd";
+import { DatePicker, Select } from "antd";
 import { useMemo, useState } from "react";
-import { saveFile } from "../../api/download";
 import { queries } from "../../api/queries";
 import { useAsking } from "../../state/asking";
 import { usePeople, useRoles } from "../../state/directory";
 import { useModel, useWorkbench } from "../../state/workbench";
 import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
+import { SaveAs } from "../../ui/SaveAs";
 import { count } from "../../ui/Share";
 import { ReachTable } from "./ReachTable";
 import { type Filter, type Grouping, narrowed, type Person, reachLines, type Sorting, sorted } from "./reachLines";
@@ -28,7 +28,6 @@ const GROUPINGS: { value: Grouping; label: string }[] = [
 /** Everybody at once: people who see exactly the same stand together, and what each of them sees. */
 export default function ReachScreen() {
   const bench = useWorkbench();
-  const { message } = App.useApp();
   const { edited } = useAsking();
   const people = usePeople();
   const roles = useRoles();
@@ -70,8 +69,6 @@ export default function ReachScreen() {
   const pageLabels = new Map(
     (pages.data?.shelves ?? []).flatMap((shelf) => shelf.pages).map((entry) => [entry.page.name, entry.page.label ?? entry.page.name]),
   );
-  const save = (format: "csv" | "xlsx") =>
-    saveFile("/api/reach/export", { ...request, format }, `reach.${format}`).catch((error: Error) => message.error(error.message));
   const changed = lines.filter((line) => line.otherwise.size > 0).length;
   const total = new Set(lines.flatMap((line) => line.logins)).size;
   if (!bench.model && !bench.loading) return <Empty title="No model yet" />;
@@ -137,17 +134,7 @@ export default function ReachScreen() {
           />
         )}
         <span className="grow" />
-        <Dropdown
-          trigger={["click"]}
-          menu={{
-            items: [
-              { key: "csv", label: "Save as CSV", onClick: () => void save("csv") },
-              { key: "xlsx", label: "Save as XLSX", onClick: () => void save("xlsx") },
-            ],
-          }}
-        >
-          <Button>Save</Button>
-        </Dropdown>
+        <SaveAs address="/api/reach/export" body={request} name="reach" />
       </div>
       {found.isError && <Notice kind="bad">{found.error.message}</Notice>}
       {found.isPending && <p className="soft">Looking as everybody at once…</p>}

@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { App, Button, Dropdown } from "antd";
+import { Button } from "antd";
 import { useNavigate, useParams } from "react-router-dom";
 import type { Schemas } from "../../api/client";
-import { saveFile } from "../../api/download";
 import { queries } from "../../api/queries";
 import { useWorkbench } from "../../state/workbench";
 import { Empty, Notice } from "../../ui/Notice";
+import { SaveAs } from "../../ui/SaveAs";
 import "./statement.css";
 
 type Line = Schemas["StatementLine"];
@@ -15,12 +15,9 @@ export default function StatementScreen() {
   const { of = "", name = "", table } = useParams();
   const bench = useWorkbench();
   const navigate = useNavigate();
-  const { message } = App.useApp();
   const about = of === "person" ? { person: name } : of === "page" ? { page: name } : { model: name, table: table ?? "" };
   const request = { state: bench.state, as_of: bench.day, about };
   const found = useQuery(queries.statement(request));
-  const save = (format: "csv" | "xlsx") =>
-    saveFile("/api/statement/export", { ...request, format }, `statement.${format}`).catch((error: Error) => message.error(error.message));
   const told = found.data;
   return (
     <div className="pad statement">
@@ -30,17 +27,7 @@ export default function StatementScreen() {
         </Button>
         <span className="grow" />
         <Button onClick={() => window.print()}>Print</Button>
-        <Dropdown
-          trigger={["click"]}
-          menu={{
-            items: [
-              { key: "csv", label: "Save as CSV", onClick: () => void save("csv") },
-              { key: "xlsx", label: "Save as XLSX", onClick: () => void save("xlsx") },
-            ],
-          }}
-        >
-          <Button>Save</Button>
-        </Dropdown>
+        <SaveAs address="/api/statement/export" body={request} name="statement" />
       </div>
       {found.isError && <Notice kind="bad">{found.error.message}</Notice>}
       {found.isPending && <p className="soft">Writing the statement…</p>}
