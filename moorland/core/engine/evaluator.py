@@ -242,6 +242,24 @@ class Evaluator:
     def _everyone(self) -> tuple[Viewer, ...]:
         return tuple(self.viewer(login) for login in sorted(self.people.users))
 
+    def view_of(self, viewer: Viewer) -> object:
+        """What of a viewer any answer can depend on, equal for those who see the same: the roles held and the values their conditions read."""
+        names = sorted(frozenset().union(*(self._viewer_reads[role] for role in viewer.held)))
+        return tuple(viewer.held), tuple((name, viewer.values(name)) for name in names)
+
+    @cached_property
+    def _viewer_reads(self) -> dict[str, frozenset[str]]:
+        return {name: role.viewer_reads for name, role in self.roles.items()}
+
+    @cached_property
+    def alike(self) -> tuple[tuple[Viewer, ...], ...]:
+        """All enabled users, those who see the same together; worked out once."""
+        found: dict[object, list[Viewer]] = {}
+        for viewer in self._everyone:
+            if viewer.enabled:
+                found.setdefault(self.view_of(viewer), []).append(viewer)
+        return tuple(tuple(same) for same in found.values())
+
     def answers(self, viewers: Iterable[Viewer], questions: list[Question]) -> Iterator[tuple[Viewer, list[Answer]]]:
         """Every question for every viewer, in order; totals of many viewers who hold the same roles together."""
         asked = list(viewers)

@@ -187,14 +187,12 @@ class Views:
         self.evaluator = evaluator
         self._objects: dict[object, set[str]] = {}
         self._listings: dict[object, set[str]] = {}
-        self._read = {name: role.viewer_reads for name, role in evaluator.roles.items()}
 
     def of(self, viewer: Viewer | None) -> object:
         """Equal for viewers who see the same."""
         if viewer is None or not viewer.enabled:
             return None
-        names = sorted(frozenset().union(*(self._read[role] for role in viewer.held)))
-        return tuple(viewer.held), tuple((name, viewer.values(name)) for name in names)
+        return self.evaluator.view_of(viewer)
 
     def objects(self, model: ViewerModel | None) -> set[str]:
         """What exists: the same for all who hold the same roles."""

@@ -21,7 +21,6 @@ from moorland.core.engine.opening import answer_pages
 from moorland.core.engine.strata import strata_for
 from moorland.core.engine.visibility_matrix import VisibilityMatrix, rows_seen
 from moorland.core.engine.visible import RoleRows, ViewerModel
-from moorland.core.insight.impact import Views
 from moorland.core.language.derived import ColumnKey
 from moorland.core.language.measures import CheckedMeasure
 from moorland.core.language.vectors import Array, Mask
@@ -93,11 +92,7 @@ def as_document(found: Reach) -> list[dict[str, Any]]:
 
 def reach(evaluator: Evaluator, model: Name | None = None) -> Reach:
     """The classes of all enabled people, over one model or all."""
-    viewers = [viewer for viewer in evaluator.everyone() if viewer.enabled]
-    views, seen = Views(evaluator), dict[object, list[Viewer]]()
-    for viewer in viewers:
-        seen.setdefault(views.of(viewer), []).append(viewer)
-    firsts = [same[0] for same in seen.values()]
+    firsts = [same[0] for same in evaluator.alike]
     names = [name for name in evaluator.models if model in (None, name)]
     found = [_Seen() for _ in firsts]
     tables: list[TableName] = []
@@ -106,7 +101,7 @@ def reach(evaluator: Evaluator, model: Name | None = None) -> Reach:
     for viewer, one in zip(firsts, found, strict=True):
         _look_at_pages(evaluator, viewer, one)
     by_class: dict[bytes, tuple[_Seen, list[Viewer]]] = {}
-    for same, one in zip(seen.values(), found, strict=True):
+    for same, one in zip(evaluator.alike, found, strict=True):
         by_class.setdefault(one.digest, (one, []))[1].extend(same)
     classes = [one.as_class(people) for one, people in by_class.values()]
     schemas = [(name, evaluator.models[name].schema) for name in names]

@@ -23,7 +23,6 @@ from moorland.core.engine.strata import chosen_rows, strata_for
 from moorland.core.engine.visibility_matrix import VisibilityMatrix, rows_seen
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.insight.holders import held_by
-from moorland.core.insight.impact import Views
 from moorland.core.insight.naming_rows import row_of
 from moorland.core.language import tree
 from moorland.core.language.derived import ColumnKey
@@ -106,12 +105,13 @@ class WhoChange(Shape):
 
 def who(evaluator: Evaluator, asked: WhoQuestion) -> WhoAnswer:
     """Everybody who reaches the subject. Raises Refused or BundleError for names, rows and conditions that cannot be used."""
-    viewers = [viewer for viewer in evaluator.everyone() if viewer.enabled]
+    enabled = sum(len(same) for same in evaluator.alike)
     if asked.page is not None:
-        return WhoAnswer(rows=0, enabled=len(viewers), people=_openers(evaluator, asked.page, viewers))
+        return WhoAnswer(rows=0, enabled=enabled, people=_openers(evaluator, asked.page))
     subject = _subject(evaluator, asked)
-    people = [_person(evaluator, viewer, subject, found) for viewer, found in _reached(evaluator, viewers, subject) if found.rows]
-    return WhoAnswer(rows=int(subject.meant.sum()), enabled=len(viewers), people=sorted(people, key=lambda person: person.login))
+    parts = _Parts(evaluator, subject.table)
+    people = [_person(viewer, subject, found, parts) for viewer, found in _reached(evaluator, subject)]
+    return WhoAnswer.model_construct(rows=int(subject.meant.sum()), enabled=enabled, people=sorted(people, key=lambda person: person.login))
 
 
 def who_changed(before: WhoAnswer, after: WhoAnswer) -> WhoChange:
@@ -151,11 +151,11 @@ class _Found:
     through: list[tuple[RoleRows, int]] = field(default_factory=list)
 
 
-def _openers(evaluator: Evaluator, page: str, viewers: list[Viewer]) -> list[PersonWho]:
+def _openers(evaluator: Evaluator, page: str) -> list[PersonWho]:
     known = [item.name for item in evaluator.bundle.pages]
     if page not in known:
         raise BundleError([Problem("unknown_name", f"there is no page {page}.", nearest=nearest_name(page, known))])
-    return [_opener(evaluator, viewer) for viewer in viewers if evaluator.may_open(viewer, page)]
+    return [_opener(evaluator, viewer) for viewer in evaluator.everyone() if evaluator.may_open(viewer, page)]
 
 
 def _opener(evaluator: Evaluator, viewer: Viewer) -> PersonWho:
@@ -173,24 +173,31 @@ def _opener(evaluator: Evaluator, viewer: Viewer) -> PersonWho:
     return PersonWho(login=viewer.login or "", name=viewer.name or viewer.login or "", state="opens", rows=0, listed=0, clear=0, through=through)
 
 
-def _person(evaluator: Evaluator, viewer: Viewer, subject: _Subject, found: _Found) -> PersonWho:
+class _Parts:
+    """The parts of roles, each made once: most people reach a thing as others do."""
+
+    def __init__(self, evaluator: Evaluator, table: str) -> None:
+        self._evaluator, self._table = evaluator, table
+        self._known: dict[tuple[object, ...], RolePart] = {}
+
+    def of(self, viewer: Viewer, grant: RoleRows, rows: int) -> RolePart:
+        """What a viewer reaches through one grant."""
+        ways = held_by(self._evaluator, viewer, grant.name)
+        key = (grant.name, rows, *ways)
+        if key not in self._known:
+            sentences = [rule.sentence for rule in grant.deciding(self._table)]
+            self._known[key] = RolePart(role=grant.name, label=grant.role.role.title, rows=rows, sentences=sentences, held_by=ways)
+        return self._known[key]
+
+
+def _person(viewer: Viewer, subject: _Subject, found: _Found, parts: _Parts) -> PersonWho:
     if subject.column is not None:
         state: WhoState = "clear" if found.clear == found.rows else "partly" if found.clear else "masked"
     else:
         state = "listed" if found.listed and subject.measure is None else "counted"
-    # Made of what is typed already; for ten thousand people checking it again takes longer than looking.
-    through = [
-        RolePart.model_construct(
-            role=grant.name,
-            label=grant.role.role.title,
-            rows=rows,
-            sentences=[rule.sentence for rule in grant.deciding(subject.table)],
-            held_by=held_by(evaluator, viewer, grant.name),
-        )
-        for grant, rows in found.through
-        if rows
-    ]
+    through = [parts.of(viewer, grant, rows) for grant, rows in found.through]
     name = viewer.name or viewer.login or ""
+    # Made of what is typed already; for ten thousand people checking it again takes longer than looking.
     return PersonWho.model_construct(login=viewer.login or "", name=name, state=state, rows=found.rows, listed=found.listed, clear=found.clear, through=through)
 
 
@@ -224,12 +231,14 @@ def _subject(evaluator: Evaluator, asked: WhoQuestion) -> _Subject:
     number = Radix(evaluator.viewer_model(everything, model), by, evaluator.secret) if by else None
 
     def rows_of(on: ModelData) -> Mask:
-        mask = np.ones(on.rows(table), np.bool_) if condition is None else true_rows(condition, on.frame(table), table, on.rows(table))
+        mask = np.full(on.rows(table), place is None)
+        if place is not None:
+            mask[place] = True
+        if condition is not None:
+            mask &= true_rows(condition, on.frame(table), table, on.rows(table))
         if number is not None and asked.key:
             wanted = number.number(asked.key)
-            mask = mask & (number.of(table, on) // number.divisor(len(asked.key)) == (-1 if wanted is None else wanted))
-        if place is not None:
-            mask = mask & (np.arange(len(mask)) == place)
+            mask &= number.of(table, on) // number.divisor(len(asked.key)) == (-1 if wanted is None else wanted)
         return mask
 
     reads = frozenset(by) | (tree.columns_read(condition) if condition is not None else frozenset())
@@ -245,31 +254,28 @@ def _based(table: str, rows_of: Callable[[ModelData], Mask]) -> Callable[[ModelD
     return found
 
 
-def _reached(evaluator: Evaluator, viewers: list[Viewer], subject: _Subject) -> Iterator[tuple[Viewer, _Found]]:
-    """What each viewer reaches; those who hold the same roles of the model are looked at together, those who see the same once."""
-    views = Views(evaluator)
-    alike: dict[tuple[str, ...], dict[object, list[Viewer]]] = {}
-    for viewer in viewers:
-        held = evaluator.held_roles(viewer, subject.model)
+def _reached(evaluator: Evaluator, subject: _Subject) -> Iterator[tuple[Viewer, _Found]]:
+    """What each viewer who reaches anything reaches; those who hold the same roles of the model are looked at together, those who see the same once."""
+    together: dict[tuple[str, ...], list[tuple[Viewer, ...]]] = {}
+    for same in evaluator.alike:
+        held = evaluator.held_roles(same[0], subject.model)
         if any(role.role.kind == "grant" for role in held):
-            alike.setdefault(tuple(role.role.name for role in held), {}).setdefault(views.of(viewer), []).append(viewer)
-    for by_view in alike.values():
-        one_each = [same[0] for same in by_view.values()]
-        for found, same in zip(_together(evaluator, one_each, subject), by_view.values(), strict=True):
-            yield from ((viewer, found) for viewer in same)
+            together.setdefault(tuple(role.role.name for role in held), []).append(same)
+    for views in together.values():
+        for place, found in _together(evaluator, [same[0] for same in views], subject):
+            yield from ((viewer, found) for viewer in views[place])
 
 
-def _together(evaluator: Evaluator, viewers: list[Viewer], subject: _Subject) -> Iterator[_Found]:
-    """What viewers who hold the same roles reach, in their order."""
+def _together(evaluator: Evaluator, viewers: list[Viewer], subject: _Subject) -> Iterator[tuple[int, _Found]]:
+    """What viewers who hold the same roles reach, by their place; nothing for those who reach nothing."""
     model = evaluator.viewer_model(viewers[0], subject.model)
     grants = _granting(evaluator, model, subject)
     if not grants:
-        yield from (_Found() for _ in viewers)
         return
     keys = frozenset({subject.column}) if subject.column is not None else _inputs(evaluator, subject)
     if not _may_be_together(model, subject, keys):
-        for viewer in viewers:
-            yield _alone(evaluator, evaluator.viewer_model(viewer, subject.model), subject)
+        for place, viewer in enumerate(viewers):
+            yield from ((place, found) for found in _alone(evaluator, evaluator.viewer_model(viewer, subject.model), subject))
         return
     data, weights, meant = _frame(model, subject, keys)
     framed = model.on(data)
@@ -277,7 +283,7 @@ def _together(evaluator: Evaluator, viewers: list[Viewer], subject: _Subject) ->
     for start in range(0, len(viewers), turn):
         some = viewers[start : start + turn]
         matrices = {rows.name: VisibilityMatrix(rows.role, some, data).of(subject.table) for rows in (*framed.grants, *framed.limits)}
-        yield from _looked_at(evaluator, framed, subject, weights, meant, matrices, len(some))
+        yield from ((start + place, found) for place, found in _looked_at(evaluator, framed, subject, weights, meant, matrices, len(some)))
 
 
 def _granting(evaluator: Evaluator, model: ViewerModel, subject: _Subject) -> list[RoleRows]:
@@ -318,8 +324,8 @@ def _frame(model: ViewerModel, subject: _Subject, keys: frozenset[ColumnKey]) ->
 
 def _looked_at(
     evaluator: Evaluator, model: ViewerModel, subject: _Subject, weights: Array, meant: Mask, matrices: dict[str, Mask | None], viewers: int
-) -> Iterator[_Found]:
-    """What each of some viewers reaches of the rows of a frame."""
+) -> Iterator[tuple[int, _Found]]:
+    """What each of some viewers reaches of the rows of a frame, by place; nothing for those who reach none."""
     left = meant[:, np.newaxis]
     for limit in model.limits:
         mask = matrices[limit.name]
@@ -346,24 +352,26 @@ def _looked_at(
         shown = shown & (states < model.ladder.hidden)
     clear = rows_seen(weights, shown & (states == CLEAR), viewers)
     rows, lists = rows_seen(weights, shown, viewers), rows_seen(weights, listed & shown, viewers)
-    for place in range(viewers):
-        through = [(grant, int(numbers[place])) for grant, numbers in own] if rows[place] else []
-        yield _Found(int(rows[place]), int(lists[place]), int(clear[place]), through)
+    for place in np.flatnonzero(rows).tolist():
+        through = [(grant, int(numbers[place])) for grant, numbers in own if numbers[place]]
+        yield place, _Found(int(rows[place]), int(lists[place]), int(clear[place]), through)
 
 
-def _alone(evaluator: Evaluator, model: ViewerModel, subject: _Subject) -> _Found:
-    """What one viewer reaches, by the rows of the model as they are."""
+def _alone(evaluator: Evaluator, model: ViewerModel, subject: _Subject) -> Iterator[_Found]:
+    """What one viewer reaches, by the rows of the model as they are; nothing where it is none."""
     if subject.measure is None:
         matrices = {rows.name: None if (mask := rows.of(subject.table)) is None else mask[:, np.newaxis] for rows in (*model.grants, *model.limits)}
-        return next(_looked_at(evaluator, model, subject, np.ones(len(subject.meant), np.int64), subject.meant, matrices, 1))
+        yield from (found for _, found in _looked_at(evaluator, model, subject, np.ones(len(subject.meant), np.int64), subject.meant, matrices, 1))
+        return
     measure = evaluator.models[subject.model].measures[subject.measure]
     radix = Radix(model, subject.asked.by, evaluator.secret)
     counted = count(model, measure, subject.table, subject.asked, len(subject.asked.by), radix, strata=False)
     counts = np.zeros(len(subject.meant), np.bool_)
     counts[counted.places] = True
     counts &= subject.meant
-    through = [(grant, int((counts if (mask := grant.of(subject.table)) is None else counts & mask).sum())) for grant in _granting(evaluator, model, subject)]
-    return _Found(int(counts.sum()), 0, 0, through)
+    if counts.any():
+        opened = [(grant, counts if (mask := grant.of(subject.table)) is None else counts & mask) for grant in _granting(evaluator, model, subject)]
+        yield _Found(int(counts.sum()), 0, 0, [(grant, int(rows.sum())) for grant, rows in opened if rows.any()])
 
 
 def _unknown(what: str, name: str, known: Sequence[Any]) -> BundleError:
