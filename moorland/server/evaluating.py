@@ -2,6 +2,7 @@
 
 import datetime
 import threading
+import zoneinfo
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -18,6 +19,7 @@ from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator, today_in
 from moorland.core.engine.model_data import ModelData
 from moorland.core.price import step
+from moorland.server.catalog.kept_lines import lived_loader
 from moorland.server.catalog.storage import load_table
 from moorland.server.errors import Failure
 from moorland.server.releases.bundles import State, bundle_of, live_number, lived_bundle, workspace
@@ -38,7 +40,7 @@ LOOK_SECONDS = 0.5
 def evaluator(state: State, as_of: datetime.date | None = None, as_lived: bool = False) -> Evaluator:
     """The evaluator of the draft or the live release, kept until something changes.
 
-    With `as_lived`, a day that is over is answered with the people and the release of its end, on today's rows.
+    With `as_lived`, a day that is over is answered with the people, the lines kept here and the release of its end, on today's other rows.
 
     Every change moves a counter of the workspace in its own transaction; one that moved while the bundle was read means reading again.
 
@@ -59,11 +61,17 @@ def evaluator(state: State, as_of: datetime.date | None = None, as_lived: bool =
                 if key in _evaluators:
                     return _evaluators[key]
             try:
-                made = Evaluator(lived_bundle(day) if lived else bundle_of(state), load_table, day, _secret(), _joined)
+                made = _as_lived(day, space) if lived else Evaluator(bundle_of(state), load_table, day, _secret(), _joined)
             except BundleError as error:
                 raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
             if _versions(workspace(), state) == versions:
                 return _kept(key, made)
+
+
+def _as_lived(day: datetime.date, space: Workspace) -> Evaluator:
+    """A day that is over. Where lines kept here have changed since, what is joined is its own: it would take the place of what is joined of today."""
+    load = lived_loader(day, zoneinfo.ZoneInfo(space.time_zone))
+    return Evaluator(lived_bundle(day), load or load_table, day, _secret(), _joined if load is None else None)
 
 
 @contextmanager

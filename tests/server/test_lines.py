@@ -1,10 +1,14 @@
 """Tables kept here: mistakes are pointed out, changes act at once with gain and loss, nothing is overwritten."""
 
+from datetime import timedelta
 from typing import Any
 
 import pytest
+from django.db.models import F
+from django.utils import timezone
 
 from moorland.server.catalog.models import KeptLine
+from moorland.server.releases.models import Release, Workspace
 from tests.server.conftest import Session
 from tests.server.test_bringing_data import bring
 
@@ -65,6 +69,28 @@ def test_a_changed_line_acts_at_once_and_the_old_one_is_kept(kept: Session) -> N
     history = kept.ok("GET", f"{LINES}/lines/history")["lines"]
     assert {item["values"]["area"]: item["ended_by"] for item in history if item["values"]["who"] == "BOB"} == {"fell": None, "moor": "boss"}
     assert [item["reason"] for item in history if item["values"]["area"] == "fell" and item["values"]["who"] == "BOB"] == ["spelled"]
+
+
+def test_a_day_that_is_over_is_told_with_the_lines_of_its_end(kept: Session) -> None:
+    def seen_by_bob(ago: int) -> int:
+        as_of = (timezone.now() - timedelta(days=ago)).date().isoformat()
+        rows = {"rows": {"model": "m", "table": "site", "columns": ["site.id"]}}
+        seen = kept.ok("POST", "evaluate", {"state": "live", "as_of": as_of, "viewers": ["bob"], "ask": [rows]})
+        count: int = seen["viewers"][0]["answers"][0]["visible"]
+        return count
+
+    long_ago = timezone.now() - timedelta(days=9)
+    Workspace.objects.update(people_since=long_ago.date())
+    Release.objects.update(created_at=long_ago)
+    KeptLine.objects.update(added_at=long_ago)
+    now = lines(kept)
+    line = now["lines"][1]
+    kept.ok("POST", f"{LINES}/lines", {"version": now["version"], "change": [{"id": line["id"], "values": {**line["values"], "area": "fell"}}]})
+    assert (seen_by_bob(0), seen_by_bob(1), seen_by_bob(0)) == (2, 0, 2)
+    KeptLine.objects.filter(ended_at=None).update(added_at=timezone.now() - timedelta(days=3))
+    KeptLine.objects.exclude(ended_at=None).update(ended_at=timezone.now() - timedelta(days=3))
+    Workspace.objects.update(data_version=F("data_version") + 1)
+    assert [seen_by_bob(ago) for ago in (1, 3, 4)] == [2, 2, 0]
 
 
 def test_a_stale_change_of_lines_is_refused(kept: Session) -> None:

@@ -15,11 +15,12 @@ from moorland.core.bundle.problems import Problem, nearest_name
 from moorland.core.bundle.structure import identity
 from moorland.core.bundle.values import typed_value
 from moorland.core.engine.cells import json_values
-from moorland.core.engine.columns import ARROW_TYPES, TableData
+from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import group_labels
 from moorland.core.insight.impact import ViewerImpact, impact
-from moorland.core.sources.files import check_key, to_table_data
+from moorland.core.sources.files import to_table_data
+from moorland.server.catalog.kept_lines import as_declared, lines_table, stored_columns
 from moorland.server.catalog.line_shapes import ColumnMeaning, Fault, LineChange, LineEntry, LinesAnswer, LinesChange
 from moorland.server.catalog.models import KeptLine, KeptTable, Model, TableContent
 from moorland.server.catalog.storage import ContentWriter, column_values, load_table, make_current, remove_ended
@@ -49,11 +50,6 @@ def kept_table(model: str, table: str) -> KeptTable:
     if kept is None:
         raise Failure(404, "not_found", f"{table} is not kept here.")
     return kept
-
-
-def stored_columns(shape: Table) -> list[Column]:
-    """The columns whose values a line holds."""
-    return [column for column in shape.columns if not column.derived]
 
 
 def keep(model: str, table: str, account: Account) -> KeptTable:
@@ -108,13 +104,21 @@ def changed(kept: KeptTable, shape: Table, asked: LinesChange, account: Account)
             position=there[item.id].position,
             values=_values(shape, item),
             reason=item.reason or asked.reason,
+            added_at=now,
             added_by=account.login,
             replaces_id=item.id,
         )
         for item in asked.change
     ]
     made += [
-        KeptLine(kept=kept, position=following + index, values=_values(shape, item), reason=item.reason or asked.reason, added_by=account.login)
+        KeptLine(
+            kept=kept,
+            position=following + index,
+            values=_values(shape, item),
+            reason=item.reason or asked.reason,
+            added_at=now,
+            added_by=account.login,
+        )
         for index, item in enumerate(asked.add)
     ]
     KeptLine.objects.bulk_create(made, batch_size=500)
@@ -146,18 +150,6 @@ def _refuse_wrong_values(shape: Table, asked: LinesChange) -> None:
         raise Failure(422, "invalid", problems[0].sentence() if len(problems) == 1 else f"{len(problems)} values are not of their column's type.", problems)
 
 
-def lines_table(kept: KeptTable, shape: Table) -> pa.Table:
-    """What the table's lines hold, as columns. Raises BundleError where a key is null or stands twice."""
-    lines = [line.values for line in kept.lines.filter(ended_at=None)]
-    arrays = {}
-    for column in stored_columns(shape):
-        values = [None if line.get(column.name) is None else typed_value(line[column.name], column.type) for line in lines]
-        arrays[column.name] = pa.chunked_array([pa.array(values, ARROW_TYPES[column.type])])
-    arrow = pa.table(arrays)
-    check_key(arrow, shape, f"lines kept here, version {kept.version}")
-    return arrow
-
-
 def written_content(kept: KeptTable, shape: Table) -> TableContent:
     """The table's lines as a staged content."""
     writer = ContentWriter(kept.model, kept.table, shape.key, f"lines kept here, version {kept.version}")
@@ -174,22 +166,13 @@ def tried(kept: KeptTable, shape: Table, asked: LinesChange, account: Account) -
         transaction.set_rollback(True)
     if kept.model not in before.models or (live := before.models[kept.model].schema.model.table(kept.table)) is None:
         return []
-    lines = to_table_data(_as_declared(arrow, live), live)
+    lines = to_table_data(as_declared(arrow, live), live)
 
     def load(model: ModelShape, name: str) -> TableData:
         return lines if (model.name, name) == (kept.model, kept.table) else load_table(model, name)
 
     after = Evaluator(before.bundle, load, before.as_of, before.secret)
     return impact(before, after, _concerned(before, kept))
-
-
-def _as_declared(arrow: pa.Table, live: Table) -> pa.Table:
-    """The columns the live release declares; one that it types otherwise is null in every row."""
-    types = {column.name: ARROW_TYPES[column.type] for column in stored_columns(live)}
-    nulls = {name: pa.nulls(arrow.num_rows, type_) for name, type_ in types.items()}
-    return pa.table(
-        {name: arrow.column(name) if name in arrow.column_names and arrow.column(name).type == type_ else nulls[name] for name, type_ in types.items()}
-    )
 
 
 def _concerned(base: Evaluator, kept: KeptTable) -> Iterable[str]:

@@ -6,6 +6,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from moorland.core.bundle.problems import BundleError
+from moorland.server.catalog.kept_lines import stored_columns
 from moorland.server.catalog.line_shapes import HistoryAnswer, LineEntry, LinesAnswer, LinesChange, LinesCheck, LinesChecked
 from moorland.server.catalog.lines import (
     faults,
@@ -15,7 +16,6 @@ from moorland.server.catalog.lines import (
     lines_answer,
     made,
     meanings,
-    stored_columns,
     suggestions,
     table_shape,
     tried,

@@ -81,7 +81,7 @@ class KeptLine(models.Model):
     position = models.PositiveBigIntegerField()
     values = models.JSONField()
     reason = models.CharField(max_length=400, blank=True)
-    added_at = models.DateTimeField(auto_now_add=True)
+    added_at = models.DateTimeField(default=timezone.now)
     added_by = models.CharField(max_length=200)
     ended_at = models.DateTimeField(null=True)
     ended_by = models.CharField(max_length=200, blank=True)
