@@ -2,7 +2,7 @@
 
 import datetime
 from collections import deque
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -97,6 +97,22 @@ class Viewer:
         return resolution.values if resolution else None
 
 
+#: An organization that is home, and the groups reached with their paths.
+_Place = tuple[str | None, tuple[tuple[str, tuple[str, ...]], ...]]
+#: So many places are kept, lest viewers imagined one after another fill the memory.
+MOST_ALIKE = 50_000
+
+
+@dataclass(frozen=True)
+class _Alike:
+    """What people at one place have in common: attributes but for values of their own, and, for each day, the roles no person or condition is named for."""
+
+    chain: tuple[str, ...]
+    branch: tuple[str, ...]
+    attributes: dict[str, Resolution]
+    held: dict[datetime.date, dict[str, HeldRole | None]] = field(default_factory=dict)
+
+
 class _NobodysColumns:
     """A frame in which only the viewer's values, and a page's where there is one, can be read."""
 
@@ -145,6 +161,7 @@ class People:
         self.organizations = {organization.name: organization for organization in bundle.organizations}
         self.definitions: dict[str, AttributeDefinition] = {definition.name: definition for definition in bundle.attributes}
         self.roles = {role.name: role for role in bundle.roles}
+        self._alike: dict[_Place, _Alike] = {}
 
     @cached_property
     def _groups_of_user(self) -> dict[str, list[Group]]:
@@ -213,9 +230,23 @@ class People:
         own: dict[str, AttributeValue],
     ) -> Viewer:
         home = organization or self.root
-        chain = self.chain(home)
-        attributes = {definition.name: self._resolve(definition, own, groups, chain) for definition in self.bundle.attributes}
-        return Viewer(login, name, email, enabled, home, tuple(chain), tuple(self._branch(home)), groups, attributes)
+        alike = self._alike_at(home, groups)
+        attributes = dict(alike.attributes)
+        for name, value in own.items():
+            if value is not None and name in attributes:
+                attributes[name] = self._resolve(self.definitions[name], own, groups, alike.chain)
+        return Viewer(login, name, email, enabled, home, alike.chain, alike.branch, groups, attributes)
+
+    def _alike_at(self, home: str | None, groups: dict[str, tuple[str, ...]]) -> "_Alike":
+        """What all have in common who are at home in one organization and reach the same groups by the same paths; worked out once."""
+        place = (home, tuple(groups.items()))
+        if place not in self._alike:
+            if len(self._alike) >= MOST_ALIKE:
+                self._alike.clear()
+            chain = self.chain(home)
+            attributes = {definition.name: self._resolve(definition, {}, groups, chain) for definition in self.bundle.attributes}
+            self._alike[place] = _Alike(tuple(chain), tuple(self._branch(home)), attributes)
+        return self._alike[place]
 
     def chain(self, organization: str | None) -> list[str]:
         """An organization and all above it, nearest first."""
@@ -242,7 +273,7 @@ class People:
                 queue.extend((above, (*path, above.name)) for above in self._groups_of_group.get(group.name, ()))
         return found
 
-    def _resolve(self, definition: AttributeDefinition, own: dict[str, AttributeValue], groups: dict[str, tuple[str, ...]], chain: list[str]) -> Resolution:
+    def _resolve(self, definition: AttributeDefinition, own: dict[str, AttributeValue], groups: dict[str, tuple[str, ...]], chain: Sequence[str]) -> Resolution:
         """The first place that applies, by 2.5; the others stay on the ladder."""
         name = definition.name
         rungs: list[Rung] = []
@@ -269,12 +300,34 @@ class People:
         return Resolution(values or None if not conflict else None, conflict, ladder)
 
     def _roles_held(self, viewer: Viewer, as_of: datetime.date) -> dict[str, HeldRole]:
+        common = self._alike_at(viewer.organization, viewer.groups).held.setdefault(as_of, {})
         held: dict[str, HeldRole] = {}
         for role in self.bundle.roles:
-            paths = tuple((assignment, path) for assignment in role.assigned if (path := self.assignment_path(role, assignment, viewer, as_of)) is not None)
-            if paths:
-                held[role.name] = HeldRole(role.name, paths)
+            by_person = self._assigned_by_person[role.name]
+            if by_person is None or viewer.login in by_person:
+                found = self._held(role, viewer, as_of)
+            else:
+                if role.name not in common:
+                    common[role.name] = self._held(role, viewer, as_of)
+                found = common[role.name]
+            if found is not None:
+                held[role.name] = found
         return held
+
+    def _held(self, role: Role, viewer: Viewer, as_of: datetime.date) -> HeldRole | None:
+        """How a viewer holds a role; None where not at all."""
+        paths = tuple((assignment, path) for assignment in role.assigned if (path := self.assignment_path(role, assignment, viewer, as_of)) is not None)
+        return HeldRole(role.name, paths) if paths else None
+
+    @cached_property
+    def _assigned_by_person(self) -> dict[str, frozenset[str] | None]:
+        """For each role the logins it is assigned to; None where a condition decides, which may read anything of a viewer."""
+        return {
+            role.name: None
+            if any(assignment.when is not None for assignment in role.assigned)
+            else frozenset(assignment.user for assignment in role.assigned if assignment.user is not None)
+            for role in self.bundle.roles
+        }
 
     def assignment_path(self, role: Role, assignment: Assignment, viewer: Viewer, as_of: datetime.date) -> tuple[str, ...] | None:
         """The path of groups by which an assignment reaches a viewer on a day (empty: directly), or None (5.2)."""

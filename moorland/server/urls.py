@@ -36,7 +36,7 @@ from moorland.server.viewing.insight_views import Combine, EntitlementColumns, E
 from moorland.server.viewing.kept_views import KeptLooks, OneLook, OnePinnedSet, PinnedSets
 from moorland.server.viewing.own import OwnAnswers, OwnBeneath, OwnExport, OwnPage, OwnPages
 from moorland.server.viewing.page_views import ExhibitTries, PageBeneath, PageLooks, Pages, PagesGrid
-from moorland.server.viewing.reach_views import ReachFiles, Reaching, StatementFiles, Statements
+from moorland.server.viewing.reach_views import ReachFiles, Reaching, ReachUnderway, StatementFiles, Statements
 from moorland.server.viewing.sql_views import Sql
 from moorland.server.viewing.views import Aligned, CheckCondition, ColumnValues, Effect, Evaluate, ModelDocument
 from moorland.server.viewing.vocabulary import Vocabulary
@@ -121,6 +121,7 @@ urlpatterns = [
     path("api/who", Who.as_view()),
     path("api/bridge", BridgeOf.as_view()),
     path("api/reach", Reaching.as_view()),
+    path("api/reach/underway", ReachUnderway.as_view()),
     path("api/reach/export", ReachFiles.as_view()),
     path("api/statement", Statements.as_view()),
     path("api/statement/export", StatementFiles.as_view()),

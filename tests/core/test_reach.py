@@ -44,7 +44,7 @@ def everything_seen(core: Evaluator, viewer: Viewer) -> str:
             for table in sorted({measure.table, *measure.tables}):
                 counted = count(model, measure, table, Asked((), None), 0, Radix(model, (), core.secret), strata=False)
                 values = {key: [repr(model.ladder.kinds[state]) for state in states.tolist()] for key, states in sorted(counted.values.items())}
-                told += [name, table, counted.places.tolist(), values]
+                told += [name, table, counted.places.tolist(), values, None if counted.least is None else counted.least.tolist()]
     return repr(told)
 
 
@@ -90,6 +90,13 @@ def test_people_without_a_role_are_a_class_and_disabled_ones_none() -> None:
     core = farm(rows_role("a", "site", "id = 1", assigned=[{"user": "bea"}]), users=users)
     found = reach(core)
     assert [(item["logins"], item["tables"]["farm.site"]["rows"]) for item in as_document(found)] == [(["ann", "dan"], 0), (["bea"], 1)]
+
+
+def test_people_looked_at_are_told_until_all_are() -> None:
+    told: list[tuple[int, int]] = []
+    core = two()
+    reach(core, progress=lambda done, of: told.append((done, of)))
+    assert told == sorted(told) and told[-1][0] == told[-1][1] == 2
 
 
 def test_sensitive_columns_are_those_masked_hidden_or_tagged() -> None:

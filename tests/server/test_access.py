@@ -84,6 +84,7 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("POST", "reach", {"model": "m", "measures": ["energy"], "against_live": True}, 200, 403, 401),
     ("POST", "statement", {"about": {"person": "ann"}}, 200, 403, 401),
     ("POST", "statement/export", {"about": {"page": "output"}, "format": "csv"}, 200, 403, 401),
+    ("GET", "reach/underway", None, 200, 403, 401),
     ("POST", "reach/export", {"format": "xlsx"}, 200, 403, 401),
     ("POST", "looks", {"screen": "viewers", "shown": {}}, 200, 403, 401),
     ("GET", "looks/none", None, 404, 403, 401),

@@ -4,7 +4,7 @@ What a person sees is hashed from rows or strata, for many people together; nobo
 """
 
 import hashlib
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -90,14 +90,17 @@ def as_document(found: Reach) -> list[dict[str, Any]]:
     ]
 
 
-def reach(evaluator: Evaluator, model: Name | None = None) -> Reach:
+#: Told how many people have been looked at, of how many.
+Progress = Callable[[int, int], None]
+
+
+def reach(evaluator: Evaluator, model: Name | None = None, progress: Progress | None = None) -> Reach:
     """The classes of all enabled people, over one model or all."""
     firsts = [same[0] for same in evaluator.alike]
     names = [name for name in evaluator.models if model in (None, name)]
     found = [_Seen() for _ in firsts]
-    tables: list[TableName] = []
-    for name in names:
-        tables += _ModelReach(evaluator, name).look(firsts, found)
+    looked = _Looked([len(same) for same in evaluator.alike], len(names), progress)
+    tables = [table for name in names for table in _ModelReach(evaluator, name).look(firsts, found, looked)]
     for viewer, one in zip(firsts, found, strict=True):
         _look_at_pages(evaluator, viewer, one)
     by_class: dict[bytes, tuple[_Seen, list[Viewer]]] = {}
@@ -172,6 +175,22 @@ def _look_at_pages(evaluator: Evaluator, viewer: Viewer, found: _Seen) -> None:
     found.note("pages", answer.open, answer.edit, answer.publish, answer.export)
 
 
+@dataclass
+class _Looked:
+    """How many people have been looked at, over all models; `sizes` are those who see the same, by place."""
+
+    sizes: list[int]
+    models: int
+    progress: Progress | None
+    done: int = 0
+
+    def add(self, places: Iterable[int]) -> None:
+        """Tells of people who have been looked at in one model."""
+        self.done += sum(self.sizes[place] for place in places)
+        if self.progress is not None:
+            self.progress(self.done, self.models * sum(self.sizes))
+
+
 @dataclass(frozen=True)
 class _Frame:
     """The rows, or strata, of a table everybody is looked at by."""
@@ -189,7 +208,7 @@ class _ModelReach:
         self.data = evaluator.data(name)
         self.schema = self.compiled.schema
 
-    def look(self, viewers: Sequence[Viewer], found: Sequence[_Seen]) -> list[TableName]:
+    def look(self, viewers: Sequence[Viewer], found: Sequence[_Seen], looked: _Looked) -> list[TableName]:
         """Notes for each viewer what is seen of the model; its tables in their order."""
         alike: dict[tuple[str, ...], list[int]] = {}
         without: list[int] = []
@@ -209,12 +228,14 @@ class _ModelReach:
             for table in self.schema.tables:
                 self.absent(table, found[place])
             found[place].counted += [None] * len(self.compiled.measures)
+        looked.add(without)
         for model, places in zip(self.models, alike.values(), strict=False):
             largest = max(max(frame.data.rows(table), *map(frame.data.rows, self.schema.paths[table]), 1) for table, frame in self.frames.items())
             turn = max(1, MOST_CELLS // largest)
             for start in range(0, len(places), turn):
                 some = places[start : start + turn]
                 _Looking(self, model, [viewers[place] for place in some], [found[place] for place in some]).look()
+                looked.add(some)
         return [TableName(name=f"{self.name}.{table}", of=self.left[table]) for table in self.schema.tables]
 
     def absent(self, table: str, one: _Seen) -> None:

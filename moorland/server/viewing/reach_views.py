@@ -70,10 +70,29 @@ class ReachExport(ReachRequest):
     format: Literal["csv", "xlsx"]
 
 
+class Underway(Shape):
+    """How many people have been looked at, of how many; both zero where nobody waits for Reach."""
+
+    done: int
+    of: int
+
+
+#: How far the look at everybody is that is under way. There is seldom more than one, and nothing is told but numbers of people.
+_underway = {"done": 0, "of": 0}
+
+
 @lru_cache(maxsize=6)
 def reach_of(base: Evaluator, model: str | None) -> Reach:
     """The classes; an evaluator never changes, so neither do they."""
-    return reach(base, model)
+    _tell(0, sum(len(same) for same in base.alike))
+    try:
+        return reach(base, model, _tell)
+    finally:
+        _tell(0, 0)
+
+
+def _tell(done: int, of: int) -> None:
+    _underway.update(done=done, of=of)
 
 
 @lru_cache(maxsize=6)
@@ -101,6 +120,14 @@ class Reaching(APIView):
             quiet=_not_signed_in(),
         )
         return answer(told)
+
+
+class ReachUnderway(APIView):
+    """Administrators: how far the look at everybody is, while it is waited for."""
+
+    @extend_schema(responses=Underway)
+    def get(self, request: Request) -> Response:
+        return answer(Underway(**_underway))
 
 
 class ReachFiles(APIView):

@@ -92,6 +92,7 @@ export const queries = {
   who: (body: Shapes["WhoRequest"]) => ({ ...ask("post", "/api/who", { body }), ...SETTLED }),
   bridge: (body: Shapes["BridgeRequest"]) => ({ ...ask("post", "/api/bridge", { body }), ...SETTLED }),
   reach: (body: Shapes["ReachRequest"]) => ({ ...ask("post", "/api/reach", { body }), ...SETTLED }),
+  reachUnderway: () => ({ ...ask("get", "/api/reach/underway", {}), gcTime: 0, staleTime: 0 }),
   statement: (body: Shapes["StatementRequest"]) => ({ ...ask("post", "/api/statement", { body }), retry: false }),
   pinnedSets: () => ask("get", "/api/pinned-sets", {}),
 
@@ -181,6 +182,7 @@ const HANGS_ON: Record<Address, readonly Part[]> = {
   "/api/who": ANYTHING,
   "/api/bridge": SEEN,
   "/api/reach": ANYTHING,
+  "/api/reach/underway": [],
   "/api/statement": ANYTHING,
   "/api/pinned-sets": [],
   "/api/pages": ANYTHING,

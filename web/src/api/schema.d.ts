@@ -862,6 +862,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reach/underway": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Administrators: how far the look at everybody is, while it is waited for. */
+        get: operations["reach_underway_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/redundant": {
         parameters: {
             query?: never;
@@ -6606,6 +6623,16 @@ export interface components {
         Type15bEnum: "text" | "integer" | "number" | "boolean" | "date" | "timestamp";
         /** @enum {string} */
         TypesEnum: "text" | "integer" | "number" | "boolean" | "date" | "timestamp";
+        /**
+         * Underway
+         * @description How many people have been looked at, of how many; both zero where nobody waits for Reach.
+         */
+        Underway: {
+            /** Done */
+            done: number;
+            /** Of */
+            of: number;
+        };
         /** @enum {string} */
         UnlistedEnum: "hidden" | "visible";
         /**
@@ -8308,6 +8335,25 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    reach_underway_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Underway"];
                 };
             };
         };

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { DatePicker, Select } from "antd";
+import { DatePicker, Progress, Select } from "antd";
 import { useMemo, useState } from "react";
 import { queries } from "../../api/queries";
 import { useAsking } from "../../state/asking";
@@ -137,7 +137,7 @@ export default function ReachScreen() {
         <SaveAs address="/api/reach/export" body={request} name="reach" />
       </div>
       {found.isError && <Notice kind="bad">{found.error.message}</Notice>}
-      {found.isPending && <p className="soft">Looking as everybody at once…</p>}
+      {found.isPending && bench.model && <Underway />}
       {found.data && (
         <>
           <p className="below-8">
@@ -174,6 +174,18 @@ export default function ReachScreen() {
           </p>
         </>
       )}
+    </div>
+  );
+}
+
+/** How many people have been looked at so far. */
+function Underway() {
+  const far = useQuery({ ...queries.reachUnderway(), refetchInterval: 400 });
+  const { done, of } = far.data ?? { done: 0, of: 0 };
+  return (
+    <div className="most-520" role="status">
+      <p className="soft">Looking as everybody at once{of > 0 && ` · ${count(done)} of ${plural(of, "person", "people")}`}</p>
+      <Progress percent={of > 0 ? Math.floor((100 * done) / of) : 0} showInfo={of > 0} status="active" />
     </div>
   );
 }
