@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from demo.pages import PAGES, PROMISES, SHELVES
-from demo.people import ATTRIBUTES, ORGANIZATIONS, groups, users
+from demo.people import ATTRIBUTES, DUTIES, ORGANIZATIONS, groups, users
 from demo.stores import generate_stores
 from demo.tables import generate_tables
 from moorland.core.bundle.reading import read_document
@@ -379,6 +379,7 @@ def document() -> dict[str, Any]:
         "shelves": SHELVES,
         "pages": PAGES,
         "promises": PROMISES,
+        "duties": DUTIES,
     }
 
 

@@ -152,8 +152,35 @@ def groups() -> list[dict[str, Any]]:
 
 
 #: What the sign-in page lists in demo mode: login and what that person should see.
+DUTIES: list[dict[str, Any]] = [
+    {
+        "user": "q.lund",
+        "acts": ["look-shapes", "look-values", "roles", "map", "pages", "checks", "release", "trail"],
+        "within": "everything",
+        "reason": "security administrator",
+    },
+    {
+        "user": "f.hurst",
+        "acts": ["people", "map"],
+        "within": {
+            "people": {"organizations": ["cairn"], "groups": ["fell-stewards", "dale-stewards"]},
+            "roles": ["area-steward"],
+            "attributes": ["areas", "department", "home_base"],
+        },
+        "reason": "people desk of Cairn Holding",
+    },
+    {"user": "o.tway", "acts": ["models", "sources", "pages"], "within": "everything", "reason": "model keeper"},
+    {"group": "auditors", "acts": ["look-shapes", "checks", "trail"], "within": "everything", "reason": "auditors look without values"},
+    {"user": "n.pike", "acts": ["look-shapes", "links"], "within": "everything", "reason": "helpdesk", "until": "2027-12-31"},
+]
+
 SIGN_INS: list[tuple[str, str]] = [
-    ("h.warden", "Administrator: writes roles, looks as others, releases."),
+    ("h.warden", "Keeper of the workspace: may do everything."),
+    ("q.lund", "Security administrator: writes and maps roles, looks as anybody, releases."),
+    ("f.hurst", "People desk of Cairn Holding: keeps its people and makes them stewards; knows nobody else."),
+    ("o.tway", "Model keeper: brings data in, keeps models and pages; sees no value that her own roles do not show."),
+    ("c.orme", "Auditor: sees who reaches what, in counts and verdicts without a value; and everything on her own pages."),
+    ("n.pike", "Helpdesk: why somebody can or cannot, without a value; links for a new password."),
     ("j.ames", "Area steward of High Fells and Eastmoor: output and jobs of the open sites there, nothing about grid orders."),
     ("r.oddie", "Contractor, Fell Rotors: the jobs of his own firm, without costs."),
     ("t.holm", "Treasury: costs, compensation and lease payments everywhere, personal details masked."),

@@ -22,10 +22,10 @@ def account(
     login: Annotated[str, typer.Argument(help="The login of an account.")],
     link: Annotated[bool, typer.Option("--link", help="Print a one-time link by which a password is set; valid for an hour.")] = False,
     administrator: Annotated[
-        bool, typer.Option("--administrator", help="Let the account administer the workspace; it is made where it is missing, enabled where it is not.")
+        bool, typer.Option("--administrator", help="Let the account keep the workspace; it is made where it is missing, enabled where it is not.")
     ] = False,
 ) -> None:
-    """The way back in when nobody can sign in: a one-time link, or a new administrator. Both go to the trail."""
+    """The way back in when nobody can sign in: a one-time link, or a new keeper of the workspace. Both go to the trail."""
     if not link and not administrator:
         messages.print("Say what to do: --link, --administrator, or both.")
         raise typer.Exit(2)

@@ -232,9 +232,9 @@ class People:
         home = organization or self.root
         alike = self._alike_at(home, groups)
         attributes = dict(alike.attributes)
-        for name, value in own.items():
-            if value is not None and name in attributes:
-                attributes[name] = self._resolve(self.definitions[name], own, groups, alike.chain)
+        for attribute, value in own.items():
+            if value is not None and attribute in attributes:
+                attributes[attribute] = self._resolve(self.definitions[attribute], own, groups, alike.chain)
         return Viewer(login, name, email, enabled, home, alike.chain, alike.branch, groups, attributes)
 
     def _alike_at(self, home: str | None, groups: dict[str, tuple[str, ...]]) -> "_Alike":

@@ -10,6 +10,7 @@ from django.db.models import F
 
 from moorland.server.directory.models import Account
 from moorland.server.documents import Versioned
+from moorland.server.duties.rights import holding
 from moorland.server.errors import Failure, stale
 from moorland.server.releases.history import keep_yesterday
 from moorland.server.releases.models import Workspace
@@ -64,16 +65,22 @@ def recorded(by: Account | str, action: str, subject: str, *older: Part) -> Iter
 
 @contextmanager
 def still_in_charge() -> Iterator[None]:
-    """Whatever is changed inside, somebody who can sign in still administers the workspace. Raises Failure (422)."""
-    before = _in_charge()
+    """Whatever is changed inside, somebody who can sign in still keeps the settings of the workspace. Raises Failure (422)."""
+    before = in_charge()
     yield
-    if before and not _in_charge():
-        message = "Nobody would be left to administer this workspace. Let somebody else administer it first."
-        raise Failure(422, "last_administrator", message)
+    if before and not in_charge():
+        raise nobody_in_charge()
 
 
-def _in_charge() -> bool:
-    able = Account.objects.filter(is_administrator=True, enabled=True, kind="person")
+def nobody_in_charge() -> Failure:
+    """422: nobody who can sign in would keep the settings any more."""
+    message = "Nobody would be left to keep this workspace. Give somebody else the duty over its settings first."
+    return Failure(422, "last_keeper", message)
+
+
+def in_charge() -> bool:
+    """Whether somebody who can sign in keeps the settings of the workspace."""
+    able = Account.objects.filter(pk__in=holding("settings"), enabled=True, kind="person")
     return able.exclude(password__startswith=UNUSABLE_PASSWORD_PREFIX).exists()
 
 

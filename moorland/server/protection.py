@@ -1,17 +1,10 @@
-"""Who may call what, and the headers every answer carries."""
+"""Sessions, and the headers every answer carries."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from rest_framework.authentication import SessionAuthentication
-from rest_framework.permissions import BasePermission
 from rest_framework.request import Request
-
-from moorland.server.requests import account_of
-
-if TYPE_CHECKING:
-    from rest_framework.views import APIView
 
 
 class SessionSignIn(SessionAuthentication):
@@ -19,20 +12,6 @@ class SessionSignIn(SessionAuthentication):
 
     def authenticate_header(self, request: Request) -> str:
         return "Session"
-
-
-class IsSignedIn(BasePermission):
-    """Any enabled account, for its own view of the live release."""
-
-    def has_permission(self, request: Request, view: "APIView") -> bool:
-        return bool(request.user and request.user.is_authenticated and request.user.enabled)
-
-
-class IsAdministrator(IsSignedIn):
-    """An enabled account that administers the workspace."""
-
-    def has_permission(self, request: Request, view: "APIView") -> bool:
-        return super().has_permission(request, view) and account_of(request).is_administrator
 
 
 def csrf_failure(request: HttpRequest, reason: str = "") -> JsonResponse:

@@ -31,6 +31,7 @@ INSTALLED_APPS = [
     "axes",
     "moorland.server.trail",
     "moorland.server.directory",
+    "moorland.server.duties",
     "moorland.server.catalog",
     "moorland.server.policies",
     "moorland.server.pages",
@@ -116,7 +117,7 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": ["moorland.server.protection.SessionSignIn"],
-    "DEFAULT_PERMISSION_CLASSES": ["moorland.server.protection.IsAdministrator"],
+    "DEFAULT_PERMISSION_CLASSES": ["moorland.server.duties.permission.HasDuty"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
@@ -129,7 +130,7 @@ SPECTACULAR_SETTINGS = {
     "DESCRIPTION": "Who sees what, for everyone at once, before anything is released.",
     "VERSION": "1",
     "ENUM_NAME_OVERRIDES": {"TaskState": ["waiting", "running", "done", "failed", "cancelled", "interrupted"]},
-    "SERVE_PERMISSIONS": ["moorland.server.protection.IsAdministrator"],
+    "SERVE_PERMISSIONS": ["moorland.server.duties.permission.IsKeeper"],
     "SERVE_AUTHENTICATION": ["moorland.server.protection.SessionSignIn"],
 }
 

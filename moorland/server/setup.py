@@ -14,6 +14,7 @@ from moorland.server.catalog.models import Model
 from moorland.server.catalog.storage import store_table
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
 from moorland.server.directory.secret_values import secret_attributes, set_values
+from moorland.server.duties.giving import give, give_set
 from moorland.server.pages.models import Page, Shelf
 from moorland.server.policies.models import Assignment, Role
 from moorland.server.releases.models import Workspace
@@ -70,12 +71,13 @@ def _people(bundle: Bundle, administrators: set[str], password: str | None, sign
             organization=organizations[user.organization] if user.organization else None,
             kind=user.kind,
             enabled=user.enabled,
-            is_administrator=user.login in administrators,
         )
         if user.attributes:
             set_values(account, user.attributes, secret)
             account.save()
     accounts = {account.login: account for account in Account.objects.all()}
+    for login in sorted(administrators):
+        give_set(accounts[login], "keeper", "moorland")
     groups: dict[str, Group] = {}
     for group in bundle.groups:
         groups[group.name] = Group(name=group.name, label=group.label or "", priority=group.priority, enabled=group.enabled)
@@ -84,6 +86,8 @@ def _people(bundle: Bundle, administrators: set[str], password: str | None, sign
     for group in bundle.groups:
         groups[group.name].users.set([accounts[login] for login in group.users])
         groups[group.name].groups.set([groups[name] for name in group.groups])
+    for duty in bundle.duties:
+        give(duty, "moorland")
 
 
 def _policies(bundle: Bundle) -> None:

@@ -25,6 +25,7 @@ from moorland.server.directory.act_views import (
     Welcome,
 )
 from moorland.server.directory.views import Attributes, Held, Password, People, Person, Session
+from moorland.server.duties.views import Duties, OneDuty, OwnDuties, WhatCan, WhoCan
 from moorland.server.pages.views import OnePage, OneShelf
 from moorland.server.policies.similar_views import Replacing, Similar
 from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles, RoleUses
@@ -69,6 +70,11 @@ urlpatterns = [
     path("api/directory/held", Held.as_view()),
     path("api/groups/<name:name>", GroupCards.as_view()),
     path("api/organizations/<name:name>", OrganizationCards.as_view()),
+    path("api/duties", Duties.as_view()),
+    path("api/duties/who", WhoCan.as_view()),
+    path("api/duties/<int:key>", OneDuty.as_view()),
+    path("api/duties/of/<name:login>", WhatCan.as_view()),
+    path("api/my/duties", OwnDuties.as_view()),
     path("api/state", WorkspaceState.as_view()),
     path("api/uploads", Uploads.as_view()),
     path("api/uploads/<name:key>", OneUpload.as_view()),

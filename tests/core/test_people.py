@@ -27,6 +27,11 @@ def in_groups(*groups: dict[str, Any]) -> dict[str, Any]:
     return {"groups": [{"users": ["ann"], **group} for group in groups]}
 
 
+def test_2_1_somebody_is_who_they_are_whatever_values_they_have_of_their_own() -> None:
+    viewer = viewer_of(ann={"email": "ann@here.example", "attributes": {"words": ["a"], "level": 3}}, attributes=[*WORDS, *LEVEL])
+    assert (viewer.login, viewer.name, viewer.email, viewer.values("name"), viewer.values("level")) == ("ann", "Ann", "ann@here.example", ("Ann",), (3,))
+
+
 def test_2_2_groups_are_reached_upward_by_the_shortest_path() -> None:
     groups = [{"name": "a", "users": ["ann"]}, {"name": "b", "groups": ["a"]}, {"name": "c", "groups": ["b", "a"]}]
     assert viewer_of(groups=groups).groups == {"a": ("a",), "b": ("a", "b"), "c": ("a", "c")}

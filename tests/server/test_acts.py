@@ -5,6 +5,7 @@ from typing import Any
 
 import pytest
 
+from moorland.core.bundle.duties import ACTS
 from moorland.server import evaluating
 from moorland.server.directory.models import Account, Invitation
 from tests.server.conftest import PASSWORD, Session
@@ -149,7 +150,7 @@ def test_a_new_workspace_is_set_up_with_the_printed_link() -> None:
     asked = {"token": token, "workspace": "New", "login": "first", "name": "First", "password": PASSWORD}
     nobody = Session(None)
     assert nobody.error("POST", "session/set-up", {**asked, "token": "guess"}) == (422, "no_such_link")
-    assert nobody.ok("POST", "session/set-up", asked)["account"]["administrator"] is True
+    assert nobody.ok("POST", "session/set-up", asked)["account"]["everywhere"] == list(ACTS)
     assert nobody.ok("GET", "state")["models"] == []
     assert Session(None).error("POST", "session/set-up", asked) == (409, "set_up")
     assert setup_link() is None

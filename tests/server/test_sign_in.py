@@ -13,6 +13,7 @@ from django.test import Client
 from typer.testing import CliRunner
 
 from moorland.cli import app
+from moorland.core.bundle.duties import ACTS
 from moorland.server.directory import throttling
 from moorland.server.directory.models import Account
 from moorland.server.keys import kept_secret, open_to_others
@@ -78,33 +79,43 @@ def test_what_the_database_holds_of_a_session_is_no_key_to_it(as_user: Callable[
         assert thief.get("/api/session").json()["account"] is None
 
 
-LAST = (422, "last_administrator")
+LAST = (422, "last_keeper")
 
 
 @pytest.mark.parametrize(
     "act",
     [
-        {"appoint": {"login": "boss", "administrator": False}},
         {"change_people": {"logins": ["boss"], "enabled": False}},
         {"delete_people": {"logins": ["boss"]}},
     ],
 )
-def test_the_last_administrator_stays_by_every_act(boss: Session, act: dict[str, Any]) -> None:
+def test_the_last_keeper_stays_by_every_act(boss: Session, act: dict[str, Any]) -> None:
     for address in ("acts?try=true", "acts"):
         status, code = boss.error("POST", address, act)
         assert (status, code) in (LAST, (422, "invalid"))
-    assert Account.objects.filter(login="boss", is_administrator=True, enabled=True).exists()
+    assert Account.objects.filter(login="boss", enabled=True, duties__isnull=False).exists()
 
 
-def test_another_administrator_can_be_appointed_and_then_take_the_first_ones_place(boss: Session, as_user: Callable[[str | None], Session]) -> None:
-    boss.ok("POST", "acts", {"appoint": {"login": "ann", "administrator": True, "reason": "on leave"}})
+def test_the_last_keeper_stays_when_duties_are_taken_or_changed(boss: Session) -> None:
+    (entry,) = boss.ok("GET", "duties")["duties"]
+    assert boss.error("DELETE", f"duties/{entry['id']}?version={entry['version']}") == LAST
+    less = {**entry["duty"], "acts": ["people"]}
+    assert boss.error("PUT", f"duties/{entry['id']}", {"duty": less, "version": entry["version"]}) == LAST
+    over = {**entry["duty"], "until": "2020-01-01"}
+    assert boss.error("PUT", f"duties/{entry['id']}", {"duty": over, "version": entry["version"]}) == LAST
+
+
+def test_another_keeper_can_be_named_and_then_take_the_first_ones_place(boss: Session, as_user: Callable[[str | None], Session]) -> None:
+    keeper = {**boss.ok("GET", "duties")["duties"][0]["duty"], "user": "ann", "reason": "on leave"}
+    boss.ok("POST", "duties", {"duty": keeper})
     ann = as_user("ann")
-    assert ann.ok("GET", "session")["account"]["administrator"] is True
+    assert ann.ok("GET", "session")["account"]["everywhere"] == list(ACTS)
     ann.ok("POST", "acts", {"change_people": {"logins": ["boss"], "enabled": False}})
-    assert ann.error("POST", "acts", {"appoint": {"login": "ann", "administrator": False}}) == LAST
+    own = next(entry for entry in ann.ok("GET", "duties")["duties"] if entry["duty"]["user"] == "ann")
+    assert ann.error("DELETE", f"duties/{own['id']}?version=1") == LAST
 
 
-def test_the_last_administrator_is_not_imported_away(boss: Session) -> None:
+def test_the_last_keeper_is_not_imported_away(boss: Session) -> None:
     for line in ("boss,no,person", "boss,yes,service"):
         body = f"login,enabled,kind\n{line}\n".encode()
         upload = json.loads(boss.client.post("/api/uploads?name=a.csv", body, content_type="application/octet-stream").content)["id"]
@@ -119,7 +130,7 @@ def test_the_keeper_of_the_machine_lets_somebody_back_in(workspace: None, monkey
     assert made.exit_code == 0, made.output
     token = made.output.split("/welcome#")[1].split()[0]
     answer = Session(None).ok("POST", "session/welcome", {"token": token, "password": "good enough for now"})
-    assert answer["account"] == {"login": "new.keeper", "name": "new.keeper", "administrator": True}
+    assert answer["account"] == {"login": "new.keeper", "name": "new.keeper", "acts": list(ACTS), "everywhere": list(ACTS)}
     acts = [(entry.actor, entry.action, entry.subject) for entry in Entry.objects.filter(actor="on the machine")]
     assert acts == [("on the machine", "invite", "new.keeper"), ("on the machine", "appoint", "new.keeper")]
     assert CliRunner().invoke(app, ["account", "nobody.here", "--link"]).exit_code == 2

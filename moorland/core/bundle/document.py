@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from moorland.core.bundle.duties import Duty
 from moorland.core.bundle.model import Model
 from moorland.core.bundle.pages import Page, Shelf
 from moorland.core.bundle.people import AttributeDefinition, Group, Organization, User
@@ -12,7 +13,7 @@ from moorland.core.bundle.promises import Promise
 from moorland.core.bundle.shape import Shape
 
 #: The top-level lists, each of which may be moved to its own file.
-LISTS = ("organizations", "attributes", "groups", "users", "models", "roles", "shelves", "pages", "promises")
+LISTS = ("organizations", "attributes", "groups", "users", "models", "roles", "shelves", "pages", "promises", "duties")
 
 
 class Bundle(Shape):
@@ -30,6 +31,7 @@ class Bundle(Shape):
     shelves: list[Shelf] = Field(default_factory=list)
     pages: list[Page] = Field(default_factory=list)
     promises: list[Promise] = Field(default_factory=list)
+    duties: list[Duty] = Field(default_factory=list)
 
     def model(self, name: str) -> Model | None:
         """The model of that name, if there is one."""

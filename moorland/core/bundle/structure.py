@@ -128,6 +128,11 @@ def _check_people(bundle: Bundle) -> Iterator[Problem]:
     for index, organization in enumerate(bundle.organizations):
         plain = {name: value.value if isinstance(value, OrganizationValue) else value for name, value in organization.attributes.items()}
         yield from _check_values(definitions, plain, f"organizations[{index}].attributes")
+    for index, duty in enumerate(bundle.duties):
+        if duty.user is not None:
+            yield from _unknown(duty.user, logins, f"duties[{index}].user", "user")
+        if duty.group is not None:
+            yield from _unknown(duty.group, groups, f"duties[{index}].group", "group")
     cycle = _cycle({group.name: list(group.groups) for group in bundle.groups})
     if cycle:
         yield Problem("cycle", f"the groups form a cycle: {' → '.join(cycle)}.", path="groups")

@@ -4,14 +4,16 @@ from typing import assert_never
 
 from moorland.core.bundle.policy import Sentence
 from moorland.core.engine.mask_kinds import mask_kind
+from moorland.core.language.tokens import without_literals
 
 
-def said(sentence: Sentence) -> str:
-    """What a sentence says, as the end of "it …"."""
+def said(sentence: Sentence, literals: bool = True) -> str:
+    """What a sentence says, as the end of "it …"; without `literals` every text and number of a condition reads …."""
+    told = str if literals else without_literals
     match sentence.kind:
         case "rows":
             assert sentence.rows is not None
-            return f"keeps {sentence.rows.table} where {sentence.rows.where}"
+            return f"keeps {sentence.rows.table} where {told(sentence.rows.where)}"
         case "members":
             assert sentence.members is not None
             return f"keeps members of {sentence.members.hierarchy}"
@@ -20,7 +22,7 @@ def said(sentence: Sentence) -> str:
             return f"keeps {sentence.entitlement.table} that {sentence.entitlement.through} names"
         case "mask":
             assert sentence.mask is not None
-            when = f" when {sentence.mask.when}" if sentence.mask.when else ""
+            when = f" when {told(sentence.mask.when)}" if sentence.mask.when else ""
             return f"shows {sentence.mask.column} as {mask_kind(sentence.mask.with_).name}{when}"
         case "objects":
             assert sentence.objects is not None

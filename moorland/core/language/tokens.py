@@ -61,6 +61,12 @@ def has_comment(text: str) -> bool:
     return any(match.lastgroup == "comment" for match in _PATTERN.finditer(text))
 
 
+def without_literals(text: str) -> str:
+    """A condition in which every text and number reads …, and comments are left out."""
+    kept = (match for match in _PATTERN.finditer(text) if match.lastgroup != "comment")
+    return "".join("…" if match.lastgroup in ("text", "number") else match.group() for match in kept)
+
+
 @dataclass(frozen=True)
 class Token:
     """A word, name, literal or sign; `kind` is keyword, name, text, number, sign or end."""

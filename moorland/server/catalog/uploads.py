@@ -17,9 +17,11 @@ from moorland.core.sources.previews import first_reading, grid
 from moorland.core.sources.proposals import Proposal, propose
 from moorland.core.sources.readings import FileReading
 from moorland.server.catalog.models import Model, TableContent
+from moorland.server.catalog.scope import refuse_model, sees_all
 from moorland.server.catalog.shapes import GridAnswer, GridRequest, ProposalRequest, UploadAnswer
 from moorland.server.catalog.storage import column_values, first_values
 from moorland.server.catalog.uploaded import forget, forget_old_uploads, received, source_of, upload_of
+from moorland.server.duties.permission import within
 from moorland.server.errors import answer, from_document, missing, problem_shape, read_body
 from moorland.server.requests import account_of
 
@@ -36,6 +38,8 @@ class RawFile(BaseParser):
 class Uploads(APIView):
     """Administrators: bring a file. Its bytes are the body; nothing is understood yet."""
 
+    needs = {"POST": within("models", "people")}
+
     parser_classes = [RawFile]
 
     @extend_schema(
@@ -51,6 +55,8 @@ class Uploads(APIView):
 class OneUpload(APIView):
     """Administrators: forget a file that was brought."""
 
+    needs = {"DELETE": within("models", "people")}
+
     @extend_schema(request=None, responses={204: None})
     def delete(self, request: Request, key: str) -> Response:
         forget(upload_of(key))
@@ -59,6 +65,8 @@ class OneUpload(APIView):
 
 class UploadGrid(APIView):
     """Administrators: the first rows of a file as they stand."""
+
+    needs = {"POST": within("models", "people")}
 
     @extend_schema(request=GridRequest, responses=GridAnswer)
     def post(self, request: Request, key: str) -> Response:
@@ -89,17 +97,20 @@ class UploadGrid(APIView):
 class Proposals(APIView):
     """Administrators: tables, types, keys, relationships and sensitive columns that files seem to hold."""
 
+    needs = {"POST": within("models")}
+
     @extend_schema(request=ProposalRequest, responses=Proposal)
     def post(self, request: Request) -> Response:
         asked = read_body(request, ProposalRequest)
         sources = [source_of(choice) for choice in asked.sources]
         model = None
         if asked.model is not None:
+            refuse_model(request, asked.model)
             stored = Model.objects.filter(name=asked.model).first()
             if stored is None:
                 raise missing("model", asked.model)
             model = from_document(ModelShape, stored.document)
-        return answer(propose(sources, model, _existing(model) if model else None))
+        return answer(propose(sources, model, _existing(model) if model and sees_all(request, model.name) else None))
 
 
 def _existing(model: ModelShape) -> dict[str, dict[str, pa.ChunkedArray]]:

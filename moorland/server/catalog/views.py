@@ -20,6 +20,7 @@ from moorland.core.insight.touching import dependents, touches
 from moorland.server.catalog.expressions import tried_column, tried_measure
 from moorland.server.catalog.importing import accept_refresh, bring_in, checked, compared_with, stage_refresh
 from moorland.server.catalog.models import KeptTable, Model, TableContent
+from moorland.server.catalog.scope import refuse_content, refuse_model, sees_all
 from moorland.server.catalog.shapes import (
     ImportRequest,
     MeasureCheck,
@@ -34,12 +35,15 @@ from moorland.server.catalog.shapes import (
 )
 from moorland.server.catalog.storage import remove_ended
 from moorland.server.changes import expect_version, recorded
+from moorland.server.duties.permission import request_rights, within
+from moorland.server.duties.rights import outside
 from moorland.server.errors import Failure, answer, from_document, missing, read_body
 from moorland.server.evaluating import evaluator, evaluator_of
 from moorland.server.releases.bundles import bundle_of, draft_policy
 from moorland.server.requests import VERSION, account_of, version_of
 from moorland.server.tasks.running import start
 from moorland.server.tasks.shapes import TaskAnswer, task_answer
+from moorland.server.viewing.knowing import may_know_model
 from moorland.server.viewing.looks import record_look
 
 #: So many parts of a changed model are told in the trail.
@@ -57,9 +61,13 @@ def stored_model(name: str) -> Model:
 class Models(APIView):
     """Administrators: a new model without tables."""
 
+    needs = {"POST": within("models")}
+
     @extend_schema(request=NewModel, responses={201: ModelSave})
     def post(self, request: Request) -> Response:
         asked = read_body(request, NewModel)
+        if not request_rights(request).reaches("models", model=asked.name):
+            raise outside("A new model is for who keeps all models, or this one by name.")
         if Model.objects.filter(name=asked.name).exists() or "." in asked.name or "/" in asked.name:
             message = (
                 f"There is a model {asked.name} already."
@@ -77,9 +85,12 @@ class Models(APIView):
 class DraftModel(APIView):
     """Administrators: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named."""
 
+    needs = {"PUT": within("models"), "DELETE": within("models")}
+
     @extend_schema(request=ModelSave, responses=ModelSave)
     def put(self, request: Request, model: str) -> Response:
         asked = read_body(request, ModelSave)
+        refuse_model(request, model)
         if asked.document.name != model:
             raise Failure(422, "invalid", "A model keeps its name; roles and pages refer to it. Change its label instead.")
         document = to_plain(asked.document)
@@ -100,6 +111,7 @@ class DraftModel(APIView):
 
     @extend_schema(request=None, responses={204: None}, parameters=[VERSION])
     def delete(self, request: Request, model: str) -> Response:
+        refuse_model(request, model)
         with recorded(account_of(request), "delete model", model, "policy") as change:
             stored = stored_model(model)
             expect_version(stored, version_of(request), f"the model {model}", lambda: {"document": stored.document, "version": stored.version})
@@ -170,12 +182,15 @@ def _changed_parts(before: dict[str, Any], after: dict[str, Any]) -> list[dict[s
 class Profile(APIView):
     """Administrators: what a table of the draft holds, over all rows, and which sentences touch it."""
 
+    needs = {"GET": within("models", "look-shapes", "roles")}
+
     @extend_schema(responses=TableProfile)
     def get(self, request: Request, model: str, table: str) -> Response:
         base = evaluator("draft")
-        if model not in base.models or table not in base.models[model].schema.tables:
+        rights = request_rights(request)
+        if model not in base.models or table not in base.models[model].schema.tables or not may_know_model(rights, model):
             raise missing("table", f"{model}.{table}")
-        schema, data = base.models[model].schema, base.data(model)
+        schema, data, values = base.models[model].schema, base.data(model), sees_all(request, model)
         record_look(account_of(request), ["all data"], f"columns of {table}", "draft")
         content = TableContent.objects.filter(model=model, table=schema.original(table), state="current").first()
         steps = [step for steps in schema.parents.values() for step in steps if table in (step.many, step.one)]
@@ -187,8 +202,8 @@ class Profile(APIView):
                 source=content.source if content else "",
                 brought_at=content.created_at.isoformat() if content else None,
                 kept=KeptTable.objects.filter(model=model, table=table).exists(),
-                columns=[column_profile(data, table, column.name) for column in schema.tables[table].columns],
-                relationships=[relationship_health(data, step) for step in steps],
+                columns=[column_profile(data, table, column.name) for column in schema.tables[table].columns] if values else [],
+                relationships=[relationship_health(data, step) for step in steps] if values else [],
                 touches=[
                     SentenceTouch(role=item.role, label=item.label, sentence=item.sentence, kind=item.kind, object=item.object)
                     for item in touches(base, model, table)
@@ -201,22 +216,30 @@ class Profile(APIView):
 class MeasureTry(APIView):
     """Administrators: an edited measure or derived column over all data of the draft, checked as it is typed."""
 
+    needs = {"POST": within("models")}
+
     @extend_schema(request=MeasureRequest, responses=MeasureCheck)
     def post(self, request: Request, model: str) -> Response:
+        refuse_model(request, model)
         asked = read_body(request, MeasureRequest)
         base = evaluator("draft")
         if model not in base.models or asked.table not in base.models[model].schema.tables:
             raise missing("table", f"{model}.{asked.table}")
         record_look(account_of(request), ["all data"], f"{asked.kind}s of {asked.table}", "draft")
-        return answer(tried_measure(base, model, asked) if asked.kind == "measure" else tried_column(base, model, asked))
+        found = tried_measure(base, model, asked) if asked.kind == "measure" else tried_column(base, model, asked)
+        return answer(found if sees_all(request, model) else found.model_copy(update={"value": None, "samples": []}))
 
 
 class Imports(APIView):
     """Administrators: bring confirmed tables in. The work runs as a task; all of it is done, or nothing."""
 
+    needs = {"POST": within("models")}
+
     @extend_schema(request=ImportRequest, responses={202: TaskAnswer})
     def post(self, request: Request) -> Response:
         asked = read_body(request, ImportRequest)
+        refuse_model(request, asked.model)
+        refuse_content(request, asked.model, [table.name for table in asked.tables])
         checked(asked)
         account = account_of(request)
         task = start("import", asked.model, account, lambda progress: bring_in(asked, account, progress))
@@ -226,8 +249,11 @@ class Imports(APIView):
 class Refreshes(APIView):
     """Administrators: refreshes that wait to be accepted; stage new content for a table."""
 
+    needs = {"GET": within("models")}
+
     @extend_schema(responses=RefreshesAnswer)
     def get(self, request: Request, model: str) -> Response:
+        refuse_model(request, model)
         staged = TableContent.objects.filter(model=model, state="staged").exclude(report={}).select_related("created_by").order_by("created_at")
         return answer(RefreshesAnswer(refreshes=[_staged(content) for content in staged]))
 
@@ -235,8 +261,11 @@ class Refreshes(APIView):
 class Refresh(APIView):
     """Administrators: stage new content for a table, as a task; nobody sees it before it is accepted."""
 
+    needs = {"POST": within("models")}
+
     @extend_schema(request=RefreshRequest, responses={202: TaskAnswer})
     def post(self, request: Request, model: str, table: str) -> Response:
+        refuse_model(request, model)
         asked = read_body(request, RefreshRequest)
         stored_model(model)
         if KeptTable.objects.filter(model=model, table=table).exists():
@@ -249,15 +278,18 @@ class Refresh(APIView):
 class OneRefresh(APIView):
     """Administrators: accept a staged refresh, or throw it away."""
 
+    needs = {"POST": within("models"), "DELETE": within("models")}
+
     @extend_schema(request=None, responses={200: RefreshesAnswer})
     def post(self, request: Request, key: int) -> Response:
-        content = _waiting(key)
+        content = _waiting(request, key)
+        refuse_content(request, content.model, [content.table])
         accept_refresh(content, account_of(request))
         return answer(RefreshesAnswer(refreshes=[]))
 
     @extend_schema(request=None, responses={204: None})
     def delete(self, request: Request, key: int) -> Response:
-        content = _waiting(key)
+        content = _waiting(request, key)
         with recorded(account_of(request), "drop refresh", f"{content.model}.{content.table}") as change:
             change.details["file"] = content.source
             TableContent.objects.filter(pk=content.pk).update(state="ended")
@@ -265,9 +297,9 @@ class OneRefresh(APIView):
         return Response(status=204)
 
 
-def _waiting(key: int) -> TableContent:
+def _waiting(request: Request, key: int) -> TableContent:
     content = TableContent.objects.filter(pk=key, state="staged").first()
-    if content is None:
+    if content is None or not request_rights(request).reaches("models", model=content.model):
         raise Failure(404, "not_found", "This refresh was accepted or dropped already.")
     return content
 

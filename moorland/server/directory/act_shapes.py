@@ -62,14 +62,6 @@ class PeopleDeletion(Shape):
     hand_over_to: Name | None = None
 
 
-class Appointment(Shape):
-    """Whether somebody administers the workspace."""
-
-    login: Name
-    administrator: bool
-    reason: ShortText = ""
-
-
 class GroupChange(Shape):
     """A group to add, or to change: what is left out stays. `version` is the one that was looked at, left out for a new group."""
 
@@ -127,7 +119,6 @@ class Act(Shape):
     add_person: NewPerson | None = None
     change_people: PeopleChange | None = None
     delete_people: PeopleDeletion | None = None
-    appoint: Appointment | None = None
     save_group: GroupChange | None = None
     move_group: GroupMove | None = None
     delete_group: Deletion | None = None

@@ -8,25 +8,29 @@ from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from moorland.core.bundle.duties import ActName
 from moorland.core.bundle.problems import BundleError
-from moorland.core.insight.impact import ViewerImpact
+from moorland.core.engine.evaluator import Evaluator
 from moorland.server.changes import recorded
 from moorland.server.directory.accounts import account_named
 from moorland.server.directory.act_shapes import Act, CopyAnswer, FirstPassword, InvitationAnswer, OwnsAnswer, PlaceCard, SetUp
 from moorland.server.directory.acting import perform
 from moorland.server.directory.copying import copy_items, owned_things
 from moorland.server.directory.invitations import first_password, invite, set_up
+from moorland.server.directory.knowing import knows_group, knows_organization, knows_person
 from moorland.server.directory.models import Account, Group, Organization
 from moorland.server.directory.people_files import ImportReport, PeopleImport, RowReport, exported, report_of, run
 from moorland.server.directory.secret_values import secret_attributes
-from moorland.server.directory.service import still_evaluates, tried
+from moorland.server.directory.service import still_as_judged, tried
 from moorland.server.directory.sessions import session_answer
 from moorland.server.directory.shapes import ImpactAnswer, SessionAnswer
+from moorland.server.duties.judging import may_take_over
+from moorland.server.duties.permission import ANYBODY, over_everything, request_rights, within
+from moorland.server.duties.rights import Rights, outside
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.requests import TRY, account_of, only_tried
@@ -36,35 +40,61 @@ from moorland.server.trail.models import record
 class Acts(APIView):
     """Administrators: change people, groups, organizations or attributes, at once; `try=true` only shows who gains and loses."""
 
+    needs = {"POST": within("people")}
+
     @extend_schema(request=Act, responses=ImpactAnswer, parameters=[TRY])
     def post(self, request: Request) -> Response:
         asked = read_body(request, Act)
         return answer(ImpactAnswer(viewers=perform(asked, account_of(request), only_tried(request))))
 
 
+def _in_scope(request: Request, login: str, act: ActName) -> None:
+    """Raises Failure (404) where somebody is not among the people an act reaches: outside of it nobody exists."""
+    base, rights = evaluator("live"), request_rights(request)
+    if login not in base.people.users or not rights.reaches(act, person=base.viewer(login)):
+        raise missing("user", login)
+
+
 class Copying(APIView):
     """Administrators: what of somebody's access can be copied to somebody else."""
 
+    needs = {"GET": within("people")}
+
     @extend_schema(responses=CopyAnswer)
     def get(self, request: Request, login: str) -> Response:
-        return answer(copy_items(evaluator("draft"), account_named(login)))
+        _in_scope(request, login, "people")
+        found, rights = copy_items(evaluator("draft"), account_named(login)), request_rights(request)
+        items = [item for item in found.items if item.kind != "attribute" or rights.reaches("people", attribute=item.name)]
+        return answer(found.model_copy(update={"items": items}))
 
 
 class Owns(APIView):
     """Administrators: what hangs on somebody, before the account is deleted."""
 
+    needs = {"GET": within("people")}
+
     @extend_schema(responses=OwnsAnswer)
     def get(self, request: Request, login: str) -> Response:
-        return answer(owned_things(account_named(login)))
+        _in_scope(request, login, "people")
+        found = owned_things(account_named(login))
+        if not request_rights(request).whole("look-values"):
+            found = found.model_copy(update={"things": [item for item in found.things if item.kind != "line"]})
+        return answer(found)
 
 
 class Invitations(APIView):
     """Administrators: a one-time link by which somebody sets a password; it is shown this one time."""
 
+    needs = {"POST": within("links")}
+
     @extend_schema(request=None, responses={201: InvitationAnswer})
     def post(self, request: Request, login: str) -> Response:
+        _in_scope(request, login, "links")
+        account, rights = account_named(login), request_rights(request)
+        if not rights.keeps_all and not may_take_over(rights, account, [evaluator("live"), evaluator("draft")]):
+            raise outside(f"{account.name} holds more than you could give. Somebody who could give all of it has to make this link.")
         with recorded(account_of(request), "invite", login):
-            made_link = invite(account_named(login))
+            made_link = invite(account)
         return answer(made_link, 201)
 
 
@@ -72,7 +102,7 @@ class Invitations(APIView):
 class Welcome(APIView):
     """Anybody with a one-time link: set a password and be signed in."""
 
-    permission_classes = [AllowAny]
+    needs = {"POST": ANYBODY}
 
     @extend_schema(request=FirstPassword, responses=SessionAnswer)
     def post(self, request: Request) -> Response:
@@ -83,7 +113,7 @@ class Welcome(APIView):
 class SettingUp(APIView):
     """Anybody with the link the server printed, while there is no workspace: make it, with its first administrator."""
 
-    permission_classes = [AllowAny]
+    needs = {"POST": ANYBODY}
 
     @extend_schema(request=SetUp, responses=SessionAnswer)
     def post(self, request: Request) -> Response:
@@ -98,6 +128,8 @@ def _signed_in(request: Request, account: Account) -> Response:
 class PeopleFiles(APIView):
     """Administrators: people or groups from a file; `try=true` reports every row and changes nothing. A file with refused rows is applied only without them."""
 
+    needs = {"POST": within("people")}
+
     @extend_schema(request=PeopleImport, responses=ImportReport, parameters=[TRY])
     def post(self, request: Request) -> Response:
         asked = read_body(request, PeopleImport)
@@ -107,20 +139,19 @@ class PeopleFiles(APIView):
         def bring() -> None:
             rows[:], unknown_groups[:] = run(asked)
 
-        viewers: list[ViewerImpact] = []
         try:
-            viewers = tried(bring)
+            found = tried(bring, account_of(request))
             if not only_tried(request):
                 refused = sum(row.outcome == "refused" for row in rows)
                 if refused and not asked.leave_out_refused:
                     raise Failure(422, "refused", f"{refused} rows are refused, so nothing was changed. Mend the file, or bring the others without them.")
                 with recorded(account_of(request), f"import {asked.kind}", f"{len(rows)} rows", "people") as change:
                     bring()
-                    still_evaluates()
+                    still_as_judged(found)
                     change.details = {**_counts(rows)}
         except BundleError as error:
             raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
-        return answer(report_of(rows, unknown_groups, viewers))
+        return answer(report_of(rows, unknown_groups, found.viewers))
 
 
 def _counts(rows: list[RowReport]) -> dict[str, int]:
@@ -129,6 +160,8 @@ def _counts(rows: list[RowReport]) -> dict[str, int]:
 
 class PeopleExport(APIView):
     """Administrators: all people, or all groups, as CSV without passwords and secret attributes."""
+
+    needs = {"GET": over_everything("people")}
 
     @extend_schema(responses={(200, "text/csv"): OpenApiTypes.STR}, parameters=[OpenApiParameter("kind", str, enum=["people", "groups"])])
     def get(self, request: Request) -> HttpResponse:
@@ -142,22 +175,28 @@ class PeopleExport(APIView):
 class GroupCards(APIView):
     """Administrators: all that is kept of a group, and what it gives."""
 
+    needs = {"GET": within("look-shapes", "people", "map")}
+
     @extend_schema(responses=PlaceCard)
     def get(self, request: Request, name: str) -> Response:
         group = Group.objects.prefetch_related("users", "groups", "inside").filter(name=name).first()
         if group is None:
             raise missing("group", name)
-        base = evaluator("draft")
+        base, rights = evaluator("draft"), request_rights(request)
+        if not knows_group(rights, name, base.people):
+            raise missing("group", name)
+        known = _known(base, rights)
         roles = [role.role.title for role in base.roles.values() if any(item.group == name for item in role.role.assigned)]
-        reached = sum(name in viewer.groups for viewer in base.everyone())
+        reached = sum(name in viewer.groups for viewer in base.everyone() if viewer.login in known)
         return answer(
             _place(
                 group,
+                rights,
                 priority=group.priority,
                 enabled=group.enabled,
                 parents=sorted(item.name for item in group.inside.all()),
                 groups=sorted(item.name for item in group.groups.all()),
-                users=sorted(item.login for item in group.users.all()),
+                users=sorted(item.login for item in group.users.all() if item.login in known),
                 roles=roles,
                 reached=reached,
             )
@@ -167,20 +206,31 @@ class GroupCards(APIView):
 class OrganizationCards(APIView):
     """Administrators: all that is kept of an organization."""
 
+    needs = {"GET": within("look-shapes", "people", "map")}
+
     @extend_schema(responses=PlaceCard)
     def get(self, request: Request, name: str) -> Response:
         found = Organization.objects.filter(name=name).first()
         if found is None:
             raise missing("organization", name)
-        reached = sum(name in viewer.organizations for viewer in evaluator("draft").everyone())
+        base, rights = evaluator("draft"), request_rights(request)
+        if not knows_organization(rights, name, base.people):
+            raise missing("organization", name)
+        known = _known(base, rights)
+        reached = sum(name in viewer.organizations for viewer in base.everyone() if viewer.login in known)
         parents = [found.parent.name] if found.parent else []
         below = sorted(item.name for item in found.children.all())
-        users = sorted(found.accounts.values_list("login", flat=True))
-        return answer(_place(found, priority=None, enabled=True, parents=parents, groups=below, users=users, roles=[], reached=reached))
+        users = sorted(login for login in found.accounts.values_list("login", flat=True) if login in known)
+        return answer(_place(found, rights, priority=None, enabled=True, parents=parents, groups=below, users=users, roles=[], reached=reached))
 
 
-def _place(stored: Group | Organization, **more: Any) -> PlaceCard:
-    secret = secret_attributes()
+def _known(base: Evaluator, rights: Rights) -> set[str]:
+    """The logins of everybody who exists for an account."""
+    return {viewer.login or "" for viewer in base.everyone() if knows_person(rights, viewer)}
+
+
+def _place(stored: Group | Organization, rights: Rights, **more: Any) -> PlaceCard:
+    secret, values = secret_attributes(), rights.whole("look-values")
     return PlaceCard.model_validate(
         {
             "name": stored.name,
@@ -188,7 +238,9 @@ def _place(stored: Group | Organization, **more: Any) -> PlaceCard:
             "about": stored.about,
             "keeper": stored.keeper,
             "version": stored.version,
-            "attributes": {name: value for name, value in stored.attributes.items() if name not in secret},
+            "attributes": {
+                name: value for name, value in stored.attributes.items() if name not in secret and (values or rights.reaches("people", attribute=name))
+            },
             **more,
         }
     )

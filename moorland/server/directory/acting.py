@@ -8,7 +8,7 @@ from moorland.server.directory.act_shapes import Act
 from moorland.server.directory.acts import act_of, apply
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
 from moorland.server.directory.secret_values import secret_attributes, told_values
-from moorland.server.directory.service import still_evaluates, tried
+from moorland.server.directory.service import still_as_judged, tried
 
 #: So many of the people an act changes stand in the trail with both sides; all are named.
 MOST_SIDES = 100
@@ -19,16 +19,16 @@ Sides = dict[str, dict[str, Any]]
 
 def perform(act: Act, account: Account, only_try: bool) -> list[ViewerImpact]:
     """Who gains and loses by an act; unless it is only tried, it is made. Raises Failure where it cannot be made."""
-    viewers = tried(lambda: apply(act, account))
+    found = tried(lambda: apply(act, account), account)
     if not only_try:
         action, subject, details = described(act)
         with recorded(account, action, subject, "people") as change:
             before = standing(act)
             apply(act, account)
-            still_evaluates()
+            still_as_judged(found)
             change.details = details
             change.before, change.after = differing(before, standing(act))
-    return viewers
+    return found.viewers
 
 
 def described(act: Act) -> tuple[str, str, dict[str, Any]]:
@@ -57,8 +57,8 @@ def without_secrets(attributes: dict[str, Any]) -> dict[str, Any]:
 def standing(act: Act) -> Sides:
     """What an act is about, as it stands now: by login, or by the name of the group, organization or attribute."""
     kind, shape = act_of(act)
-    if kind in ("add_person", "change_people", "delete_people", "appoint"):
-        return _people([shape.login] if kind in ("add_person", "appoint") else shape.logins)
+    if kind in ("add_person", "change_people", "delete_people"):
+        return _people([shape.login] if kind == "add_person" else shape.logins)
     if kind in ("save_group", "move_group", "delete_group"):
         return _groups([name for name in (shape.name, getattr(shape, "out_of", None), getattr(shape, "into", None)) if name])
     if kind in ("save_organization", "delete_organization"):
@@ -89,7 +89,6 @@ def _people(logins: list[str]) -> Sides:
             "email": account.email,
             "organization": account.organization.name if account.organization else None,
             "enabled": account.enabled,
-            "administrator": account.is_administrator,
             "about": account.about,
             "keeper": account.keeper,
             "attributes": told_values(account),

@@ -16,7 +16,6 @@ from moorland.server.catalog.models import Model
 from moorland.server.changes import expect_version, outdate
 from moorland.server.directory.act_shapes import (
     Act,
-    Appointment,
     AssignedRole,
     AttributeSave,
     Deletion,
@@ -164,19 +163,6 @@ def delete_people(asked: PeopleDeletion, by: Account) -> None:
             raise missing("user", login)
         _hand_over(login, heir)
         account.delete()
-
-
-def appoint(asked: Appointment, by: Account) -> None:
-    """Lets somebody administer the workspace, or no longer."""
-    account = Account.objects.filter(login=asked.login).first()
-    if account is None:
-        raise missing("user", asked.login)
-    if asked.administrator and (account.kind != "person" or not account.enabled):
-        raise Failure(422, "invalid", f"{account.login} cannot sign in: {'it is a service account' if account.kind != 'person' else 'it is disabled'}.")
-    if account.is_administrator == asked.administrator:
-        raise Failure(422, "invalid", f"{account.login} {'administers' if asked.administrator else 'does not administer'} this workspace already.")
-    account.is_administrator = asked.administrator
-    account.moved()
 
 
 def _hand_over(login: str, heir: Account | None) -> None:
@@ -346,7 +332,6 @@ APPLIED: dict[str, Callable[[Any, Account], object]] = {
     "add_person": add_person,
     "change_people": change_people,
     "delete_people": delete_people,
-    "appoint": appoint,
     "save_group": save_group,
     "move_group": move_group,
     "delete_group": delete_group,

@@ -14,6 +14,7 @@ from moorland.server.changes import recorded
 from moorland.server.directory.act_shapes import FirstPassword, InvitationAnswer, SetUp
 from moorland.server.directory.models import Account, Invitation, Organization
 from moorland.server.directory.passwords import refuse_weak
+from moorland.server.duties.giving import give_set
 from moorland.server.errors import Failure
 from moorland.server.releases.models import Workspace
 
@@ -74,12 +75,13 @@ def set_up(asked: SetUp) -> Account:
             raise Failure(409, "set_up", "This workspace is set up already. Sign in.")
         if not path.is_file() or not secrets.compare_digest(path.read_bytes(), asked.token.encode()):
             raise Failure(422, "no_such_link", "This link is not the one the server printed. Look at its output again.")
-        account = Account(login=asked.login.strip(), name=asked.name.strip(), is_administrator=True)
+        account = Account(login=asked.login.strip(), name=asked.name.strip())
         refuse_weak(asked.password, account)
         Workspace.objects.create(name=asked.workspace.strip(), time_zone=_time_zone(asked.time_zone))
         account.organization = Organization.objects.create(name="everybody", label=asked.workspace.strip())
         account.set_password(asked.password)
         account.save()
+        give_set(account, "keeper", account.login)
     path.unlink(missing_ok=True)
     return account
 

@@ -7,6 +7,8 @@ from moorland.server.directory.act_shapes import InvitationAnswer
 from moorland.server.directory.acts import refuse_taken
 from moorland.server.directory.invitations import invite
 from moorland.server.directory.models import Account, Organization
+from moorland.server.duties.giving import give_set
+from moorland.server.duties.rights import rights_of
 from moorland.server.errors import missing
 
 #: A link printed on a terminal is followed at once.
@@ -23,15 +25,18 @@ def linked(login: str, by: str) -> InvitationAnswer:
 
 
 def appointed(login: str, by: str) -> str:
-    """Lets an account administer the workspace, made where it is missing and enabled where it is not; what was done, in a sentence."""
+    """Lets an account keep the workspace, made where it is missing and enabled where it is not; what was done, in a sentence."""
     account = Account.objects.by_identity(login)
     with recorded(by, "appoint", login.strip(), "people") as change:
         if account is None:
             refuse_taken(login.strip(), None)
             root = Organization.objects.filter(parent=None).first()
-            account = Account.objects.create_account(login.strip(), login.strip(), None, organization=root, is_administrator=True)
+            account = Account.objects.create_account(login.strip(), login.strip(), None, organization=root)
+            give_set(account, "keeper", by)
             change.details["made"] = True
-            return f"The account {account.login} is made, and administers the workspace. Give it a password with --link."
-        account.is_administrator, account.enabled, account.kind = True, True, "person"
+            return f"The account {account.login} is made, and keeps the workspace. Give it a password with --link."
+        account.enabled, account.kind = True, "person"
         account.moved()
-    return f"{account.login} administers the workspace."
+        if not rights_of(account).keeps_all:
+            give_set(account, "keeper", by)
+    return f"{account.login} keeps the workspace."

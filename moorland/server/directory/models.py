@@ -59,7 +59,6 @@ class Account(Versioned, AbstractBaseUser):
     enabled = models.BooleanField(default=True)
     attributes = models.JSONField(default=dict)
     sealed = models.TextField(blank=True, default="")
-    is_administrator = models.BooleanField(default=False)
     about = models.TextField(blank=True)
     keeper = models.CharField(max_length=200, blank=True)
 

@@ -1,20 +1,25 @@
 """Changes to people: applied, or tried and taken back to show what they would do."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import lru_cache
 
 from django.db import transaction
 
+from moorland.core.bundle.duties import ActName
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.holders import Holder, holders, page_openers
 from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.core.people import People, Viewer
 from moorland.server.catalog.storage import load_table
-from moorland.server.changes import still_in_charge
+from moorland.server.changes import in_charge, nobody_in_charge
+from moorland.server.directory.models import Account
+from moorland.server.duties.judging import Outcome, holdings, judge
+from moorland.server.duties.rights import Rights, rights_of
 from moorland.server.errors import Failure
 from moorland.server.evaluating import evaluator
-from moorland.server.releases.bundles import State, bundle_of
+from moorland.server.releases.bundles import State, bundle_of, live_number, workspace
 
 
 @lru_cache(maxsize=4)
@@ -35,23 +40,84 @@ def signature(viewer: Viewer) -> tuple[object, ...]:
     return (viewer.enabled, viewer.name, viewer.email, viewer.organizations, viewer.branch, tuple(sorted(viewer.groups)), attributes, tuple(viewer.held))
 
 
-def tried(change: Callable[[], None]) -> list[ViewerImpact]:
+@dataclass(frozen=True)
+class Tried:
+    """A change that was tried and judged: who gains and loses what, as whoever makes it may be told.
+
+    `state` is what it was judged on, None for who may do everything.
+    """
+
+    viewers: list[ViewerImpact]
+    state: tuple[int, ...] | None
+
+
+def tried(change: Callable[[], None], by: Account) -> Tried:
     """Who gains and loses what, in the live release, if the change is made; it is made and taken back.
 
-    Raises Failure where the change cannot be made.
+    Raises Failure where the change cannot be made, or reaches beyond the duties of whoever makes it (accounts.md 2).
     """
-    before = evaluator("live")
+    rights, state = rights_of(by), _state()
+    states: tuple[State, ...] = ("live",) if rights.keeps_all else ("live", "draft")
+    befores = {name: evaluator(name) for name in states}
+    held, before_in_charge = holdings(befores["live"]), in_charge()
     with transaction.atomic():
-        with still_in_charge():
-            change()
         try:
-            after = Evaluator(bundle_of("live"), load_table, before.as_of, before.secret, before.shared)
+            change()
+            kept = in_charge() or not before_in_charge
+            afters = {name: Evaluator(bundle_of(name), load_table, old.as_of, old.secret, old.shared) for name, old in befores.items()}
+            holds = holdings(afters["live"])
         except BundleError as error:
             raise Failure(422, "invalid", _said(error), error.problems) from None
         finally:
             transaction.set_rollback(True)
+    for name, old in befores.items():
+        judge(by, rights, Outcome(old, afters[name], concerned(old, afters[name]), held, holds))
+    if not kept:
+        raise nobody_in_charge()
+    before, after = befores["live"], afters["live"]
     logins = [login for login in concerned(before, after) if _differs(before, after, login)]
-    return impact(before, after, logins)
+    found = impact(before, after, logins)
+    if rights.whole("look-values"):
+        return Tried(found, None if rights.keeps_all else state)
+    people = [after.viewer(login) if login in after.people.users else before.viewer(login) for login in logins]
+    return Tried(told_to(rights, found, people), state)
+
+
+def told_to(rights: Rights, found: list[ViewerImpact], people: list[Viewer]) -> list[ViewerImpact]:
+    """Who is concerned by a change, as somebody may be told who may not look with values at everybody.
+
+    Of whom they may not look at with values they are told that something changes, whether it does or not: trying one value after another would
+    else tell which of them the data holds. Of whom they have no duty they are told nothing.
+    """
+    by_login = {item.login: item for item in found}
+    told = []
+    for viewer in people:
+        login = viewer.login or ""
+        if any(rights.reaches("look-values", person=viewer) and scope.models == "all" for scope in rights.scopes("look-values")):
+            told += [by_login[login]] if login in by_login else []
+        elif any(rights.reaches(act, person=viewer) for act in _CONCERNED):
+            told.append(ViewerImpact(login=login, name=viewer.name or login))
+    return told
+
+
+#: The acts by which somebody learns that a person is concerned by a change.
+_CONCERNED: tuple[ActName, ...] = ("people", "map", "look-shapes")
+
+
+def _state() -> tuple[int, ...]:
+    """What changes whenever anything that a judgement rests on does."""
+    space = workspace()
+    return (space.people_version, space.policy_version, live_number())
+
+
+def still_as_judged(found: Tried) -> None:
+    """Inside the transaction of a change: nothing that it was judged on has changed since, and the workspace can be evaluated with it.
+
+    Raises Failure; the change is then taken back.
+    """
+    if found.state is not None and found.state != _state():
+        raise Failure(409, "stale", "Somebody changed people, roles or duties at the same moment. Nothing was changed; try again.")
+    still_evaluates()
 
 
 def concerned(before: Evaluator, after: Evaluator) -> list[str]:

@@ -2,9 +2,11 @@
 
 from django.conf import settings
 
+from moorland.core.bundle.duties import ACTS
 from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
 from moorland.server.directory.models import Account
 from moorland.server.directory.shapes import SessionAnswer, SignedIn
+from moorland.server.duties.rights import rights_of
 from moorland.server.releases.models import Workspace
 
 
@@ -14,7 +16,13 @@ def session_answer(account: Account | None) -> SessionAnswer:
     return SessionAnswer(
         workspace=space.name if space else "Moorland",
         ready=space is not None,
-        account=SignedIn(login=account.login, name=account.name, administrator=account.is_administrator) if account else None,
+        account=_signed_in(account) if account else None,
         demo=demo_sign_ins() if settings.DEMO else [],
         demo_password=DEMO_PASSWORD if settings.DEMO else None,
     )
+
+
+def _signed_in(account: Account) -> SignedIn:
+    rights = rights_of(account)
+    everywhere = [act for act in ACTS if rights.whole(act)]
+    return SignedIn(login=account.login, name=account.name, acts=[act for act in ACTS if act in rights.acts], everywhere=everywhere)

@@ -4,6 +4,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from moorland.core.bundle.duties import ActName
 from moorland.core.bundle.people import AttributeDefinition, AttributeValue
 from moorland.core.bundle.shape import Name, Shape
 from moorland.core.insight.effect import ModelShare
@@ -23,7 +24,9 @@ class SignedIn(Shape):
 
     login: str
     name: str
-    administrator: bool
+    #: Acts allowed in some scope, and those allowed over everything.
+    acts: list[ActName]
+    everywhere: list[ActName]
 
 
 class SessionAnswer(Shape):
@@ -145,7 +148,7 @@ class PersonCard(Shape):
     keeper: str
     version: int
     can_sign_in: bool
-    administrator: bool
+    acts: list[ActName]
     groups: list[EffectiveGroup]
     attributes: list[AttributeCard]
     roles: list[HeldRoleCard]

@@ -9,18 +9,21 @@ from django.middleware.csrf import get_token
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect
 from drf_spectacular.utils import extend_schema
-from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from moorland.core.bundle.duties import ACTS
+from moorland.core.bundle.people import AttributeDefinition as AttributeShape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.effect import share
 from moorland.core.insight.holders import RolePath, paths_of
+from moorland.core.people import Viewer
 from moorland.server.changes import expect_version
 from moorland.server.directory.accounts import account_named
 from moorland.server.directory.act_shapes import Act, PasswordChange, PeopleChange
 from moorland.server.directory.acting import perform
+from moorland.server.directory.knowing import PLACED, knows_group, knows_organization, knows_person
 from moorland.server.directory.models import Account, AttributeDefinition
 from moorland.server.directory.passwords import change_password
 from moorland.server.directory.sessions import session_answer
@@ -42,9 +45,10 @@ from moorland.server.directory.shapes import (
     SignInRequest,
 )
 from moorland.server.directory.throttling import address_of, refuse_floods
+from moorland.server.duties.permission import ANY_DUTY, ANYBODY, SIGNED_IN, request_rights, within
+from moorland.server.duties.rights import Rights, rights_of
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
-from moorland.server.protection import IsSignedIn
 from moorland.server.requests import STATE_PARAMETER, TRY, account_of, only_tried, state_of
 from moorland.server.trail.floods import record_refusal
 from moorland.server.trail.models import record
@@ -56,7 +60,7 @@ from moorland.server.viewing.service import why_nothing
 class Session(APIView):
     """Anybody: who is signed in; sign in; sign out."""
 
-    permission_classes = [AllowAny]
+    needs = {"GET": ANYBODY, "POST": ANYBODY, "DELETE": ANYBODY}
 
     @extend_schema(responses=SessionAnswer)
     def get(self, request: Request) -> Response:
@@ -94,7 +98,7 @@ class Session(APIView):
 class Password(APIView):
     """Anybody signed in: change one's own password. Other sessions of the account end."""
 
-    permission_classes = [IsSignedIn]
+    needs = {"PUT": SIGNED_IN}
 
     @extend_schema(request=PasswordChange, responses=SessionAnswer)
     def put(self, request: Request) -> Response:
@@ -114,14 +118,57 @@ def _signed_in(request: Request) -> Account | None:
 class People(APIView):
     """Administrators: everybody, with organizations, groups and attributes."""
 
+    needs = {"GET": within("look-shapes", "people", "map", "trail", "settings")}
+
     @extend_schema(responses=PeopleAnswer, parameters=[STATE_PARAMETER])
     def get(self, request: Request) -> HttpResponse:
-        return HttpResponse(_everybody(evaluator(state_of(request))), content_type="application/json")
+        base, rights = evaluator(state_of(request)), request_rights(request)
+        if any(rights.whole(act) for act in PLACED):
+            return HttpResponse(_everybody_sent(base), content_type="application/json")
+        return answer(_among(_everybody(base), base, rights))
 
 
 @lru_cache(maxsize=4)
-def _everybody(base: Evaluator) -> bytes:
-    """The list of people as it is sent; an evaluator never changes, so neither does it."""
+def _everybody_sent(base: Evaluator) -> bytes:
+    """The list of all people as it is sent; an evaluator never changes, so neither does it."""
+    return _everybody(base).model_dump_json(by_alias=True).encode()
+
+
+def _among(found: PeopleAnswer, base: Evaluator, rights: Rights) -> PeopleAnswer:
+    """The people, groups and organizations an account has to do with: those in its scopes, and where the people in them belong."""
+    known = {viewer.login: viewer for viewer in base.everyone() if knows_person(rights, viewer)}
+    homes = {name for viewer in known.values() for name in viewer.organizations}
+    places = {name for viewer in known.values() for name in viewer.groups}
+    places |= {group.name for group in base.bundle.groups if knows_group(rights, group.name, base.people)}
+    homes |= {item.name for item in base.bundle.organizations if knows_organization(rights, item.name, base.people)}
+    return found.model_copy(
+        update={
+            "people": [
+                entry.model_copy(update={"groups": [name for name in entry.groups if name in places]}) for entry in found.people if entry.login in known
+            ],
+            "organizations": [
+                item if item.parent in homes or item.parent is None else item.model_copy(update={"parent": None})
+                for item in found.organizations
+                if item.name in homes
+            ],
+            "groups": [
+                item.model_copy(update={"users": [login for login in item.users if login in known], "groups": [name for name in item.groups if name in places]})
+                for item in found.groups
+                if item.name in places
+            ],
+            "attributes": [_without_default(rights, definition) for definition in found.attributes],
+        }
+    )
+
+
+def _without_default(rights: Rights, definition: AttributeShape) -> AttributeShape:
+    known = rights.reaches("people", attribute=definition.name) or "look-values" in rights.acts
+    return definition if known else definition.model_copy(update={"default": None})
+
+
+@lru_cache(maxsize=4)
+def _everybody(base: Evaluator) -> PeopleAnswer:
+    """The list of all people; kept as `_everybody_sent` is."""
     direct: dict[str, list[str]] = {}
     for group in base.bundle.groups:
         for member in group.users if group.enabled else []:
@@ -139,7 +186,7 @@ def _everybody(base: Evaluator) -> bytes:
         for user in base.bundle.users
     ]
     bundle = base.bundle
-    made = PeopleAnswer(
+    return PeopleAnswer(
         people=people,
         organizations=[OrganizationEntry(name=item.name, label=item.title, parent=item.parent) for item in bundle.organizations],
         groups=[
@@ -148,17 +195,22 @@ def _everybody(base: Evaluator) -> bytes:
         ],
         attributes=bundle.attributes,
     )
-    return made.model_dump_json(by_alias=True).encode()
 
 
 class Held(APIView):
     """Administrators: which roles everybody holds."""
 
+    needs = {"GET": within("look-shapes", "people", "map")}
+
     @extend_schema(responses=HeldAnswer, parameters=[STATE_PARAMETER])
     def get(self, request: Request) -> Response:
         base = evaluator(state_of(request))
         labels = {name: role.role.title for name, role in base.roles.items()}
-        return answer(HeldAnswer(labels=labels, held={viewer.login or "": list(viewer.held) for viewer in base.everyone() if viewer.held}))
+        rights = request_rights(request)
+        held = {viewer.login or "": list(viewer.held) for viewer in base.everyone() if viewer.held and knows_person(rights, viewer)}
+        if not any(rights.whole(act) for act in PLACED):
+            labels = {role: labels[role] for roles in held.values() for role in roles}
+        return answer(HeldAnswer(labels=labels, held=held))
 
 
 def _mapping_keys(account: Account) -> Callable[[str, RolePath], int | None]:
@@ -173,8 +225,15 @@ def _mapping_keys(account: Account) -> Callable[[str, RolePath], int | None]:
     return key_of
 
 
+def _may_count(rights: Rights, viewer: Viewer, model: str, state: str) -> bool:
+    """Whether an account may be told how much somebody sees of a model: the draft is for who may look at everybody."""
+    return rights.reaches("look-shapes", person=viewer, model=model) and (state == "live" or rights.reaches("look-shapes", everyone=True, model=model))
+
+
 class Attributes(APIView):
     """Administrators: the versions of the attributes' definitions."""
+
+    needs = {"GET": ANY_DUTY}
 
     @extend_schema(responses=AttributeVersions)
     def get(self, request: Request) -> Response:
@@ -183,6 +242,8 @@ class Attributes(APIView):
 
 class Person(APIView):
     """Administrators: what reaches a person; change the person."""
+
+    needs = {"GET": within("look-shapes", "people", "map"), "PATCH": within("people")}
 
     @extend_schema(responses=PersonCard, parameters=[STATE_PARAMETER])
     def get(self, request: Request, login: str) -> Response:
@@ -202,8 +263,11 @@ class Person(APIView):
         account = account_named(login)
         if login not in base.people.users:
             raise missing("user", login)
-        viewer = base.viewer(login)
+        viewer, rights = base.viewer(login), request_rights(request)
+        if not knows_person(rights, viewer):
+            raise missing("user", login)
         record_look(account_of(request), [login], "person card", state)
+        values = rights.reaches("look-values", person=viewer)
         groups, key_of = base.people.groups, _mapping_keys(account)
         return PersonCard(
             login=account.login,
@@ -216,7 +280,7 @@ class Person(APIView):
             keeper=account.keeper,
             version=account.version,
             can_sign_in=account.has_usable_password(),
-            administrator=account.is_administrator,
+            acts=[act for act in ACTS if act in rights_of(account).acts],
             groups=[EffectiveGroup(name=name, label=groups[name].title, path=list(path), direct=len(path) == 1) for name, path in viewer.groups.items()],
             attributes=[
                 AttributeCard(
@@ -227,7 +291,9 @@ class Person(APIView):
                     own=account.attributes.get(definition.name),
                 )
                 for definition in base.bundle.attributes
-                if definition.shown_to != "nobody" and (resolution := viewer.attributes[definition.name])
+                if definition.shown_to != "nobody"
+                and (values or rights.reaches("people", person=viewer, attribute=definition.name))
+                and (resolution := viewer.attributes[definition.name])
             ],
             roles=[
                 HeldRoleCard(
@@ -240,6 +306,6 @@ class Person(APIView):
                 for name in viewer.held
             ],
             pages=[page.name for page in base.bundle.pages if base.may_open(viewer, page.name)],
-            shares={name: share(base, viewer, name) for name in base.models},
+            shares={name: share(base, viewer, name) for name in base.models if _may_count(rights, viewer, name, state)},
             nothing=why_nothing(base, viewer),
         )

@@ -15,6 +15,8 @@ from moorland.core.insight.exhibits import page_problems
 from moorland.server.changes import Change, expect_version, recorded
 from moorland.server.directory.service import openers_of
 from moorland.server.documents import VersionedDocument
+from moorland.server.duties.permission import request_rights, within
+from moorland.server.duties.rights import outside
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.pages.models import Page, Shelf
@@ -27,13 +29,18 @@ Stored = TypeVar("Stored", bound=VersionedDocument)
 class OnePage(APIView):
     """Administrators: make, save or delete a page of the draft; stale saves are refused."""
 
+    needs = {"PUT": within("pages"), "DELETE": within("pages")}
+
     @extend_schema(request=PageSave, responses=PageEntry)
     def put(self, request: Request, page: str) -> Response:
         asked = read_body(request, PageSave)
         if asked.page.name != page:
             raise Failure(422, "invalid", "A page keeps its name; roles refer to it. Change its label instead.")
+        _refuse_shelf(request, asked.page.shelf)
         with recorded(account_of(request), "change page", page, "policy") as change:
             stored = _stored(Page, "page", page, asked.version)
+            if stored is not None:
+                _refuse_shelf(request, stored.document["shelf"])
             refuse_unfit(evaluator("draft"), asked.page)
             document = to_plain(asked.page)
             if stored is None:
@@ -47,6 +54,7 @@ class OnePage(APIView):
     def delete(self, request: Request, page: str) -> Response:
         with recorded(account_of(request), "delete page", page, "policy") as change:
             stored = _there(Page, "page", page, version_of(request))
+            _refuse_shelf(request, stored.document["shelf"])
             _refuse_if_named("page", page)
             change.before = stored.document
             stored.delete()
@@ -56,11 +64,14 @@ class OnePage(APIView):
 class OneShelf(APIView):
     """Administrators: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted."""
 
+    needs = {"PUT": within("pages"), "DELETE": within("pages")}
+
     @extend_schema(request=ShelfSave, responses=ShelfSave)
     def put(self, request: Request, shelf: str) -> Response:
         asked = read_body(request, ShelfSave)
         if asked.shelf.name != shelf:
             raise Failure(422, "invalid", "A shelf keeps its name; pages and roles refer to it. Change its label instead.")
+        _refuse_shelf(request, shelf)
         with recorded(account_of(request), "change shelf", shelf, "policy") as change:
             stored = _stored(Shelf, "shelf", shelf, asked.version)
             document = to_plain(asked.shelf)
@@ -74,6 +85,7 @@ class OneShelf(APIView):
     @extend_schema(request=None, responses={204: None}, parameters=[VERSION])
     def delete(self, request: Request, shelf: str) -> Response:
         with recorded(account_of(request), "delete shelf", shelf, "policy") as change:
+            _refuse_shelf(request, shelf)
             stored = _there(Shelf, "shelf", shelf, version_of(request))
             held = [page.name for page in Page.objects.all() if page.document["shelf"] == shelf]
             if held:
@@ -83,6 +95,12 @@ class OneShelf(APIView):
             change.before = stored.document
             stored.delete()
         return Response(status=204)
+
+
+def _refuse_shelf(request: Request, shelf: str) -> None:
+    """Raises Failure (403) where a shelf is not in the scope of a duty to write pages."""
+    if not request_rights(request).reaches("pages", shelf=shelf):
+        raise outside("This shelf is not in the scope of your duties over pages.")
 
 
 def _stored(kind: type[Stored], what: str, name: str, version: int | None) -> Stored | None:

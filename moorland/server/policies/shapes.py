@@ -27,6 +27,8 @@ class RoleEntry(Shape):
     assignments: list[KeptAssignment]
     live: bool
     changed: bool
+    #: What the sentences say, for who does not write them; where literals may not be read the role comes without its sentences.
+    told: list[str] | None = None
     released: Role | None
 
 

@@ -12,6 +12,8 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.similar import Suggestion, new_attribute, suggestions
 from moorland.server.changes import recorded
 from moorland.server.directory.models import Account, AttributeDefinition, Group
+from moorland.server.duties.permission import over_everything, request_rights
+from moorland.server.duties.rights import outside
 from moorland.server.errors import Failure, answer, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.policies.assignments import add_assignment
@@ -30,6 +32,8 @@ def suggested(base: Evaluator) -> list[Suggestion]:
 class Similar(APIView):
     """Administrators: roles of the draft that differ in one value, with the role that changes nothing for anybody."""
 
+    needs = {"GET": over_everything("roles")}
+
     @extend_schema(responses=SimilarAnswer)
     def get(self, request: Request) -> Response:
         return answer(SimilarAnswer(suggestions=suggested(evaluator("draft"))))
@@ -38,9 +42,13 @@ class Similar(APIView):
 class Replacing(APIView):
     """Administrators: write the suggested role into the draft in place of the others. Values of a new attribute are set at once; no live role reads it."""
 
+    needs = {"POST": over_everything("roles")}
+
     @extend_schema(request=ReplaceRequest, responses={201: RoleEntry})
     def post(self, request: Request) -> Response:
         asked = read_body(request, ReplaceRequest)
+        if not all(request_rights(request).whole(act) for act in ("map", "people")):
+            raise outside("Replacing roles maps people and sets their values: it needs roles, map and people over everything.")
         found = next((item for item in suggested(evaluator("draft")) if {role.name for role in item.roles} == set(asked.roles)), None)
         if found is None:
             raise Failure(409, "stale", "These roles, or the people who hold them, changed since they were compared. Look at the suggestion again.")

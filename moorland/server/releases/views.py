@@ -11,13 +11,17 @@ from rest_framework.views import APIView
 from moorland.core.bundle.shape import Shape
 from moorland.core.insight.differences import ItemChange, differences
 from moorland.core.insight.impact import ViewerImpact, impact
+from moorland.server.duties.permission import ANY_DUTY, request_rights, within
+from moorland.server.duties.rights import Rights
 from moorland.server.errors import answer, missing, read_body
 from moorland.server.evaluating import evaluator
-from moorland.server.releases.bundles import live_release
+from moorland.server.releases.bundles import draft_policy, live_release
 from moorland.server.releases.models import Release
 from moorland.server.releases.publishing import draft_hash, pending_changes, publish
+from moorland.server.releases.scope import refuse_release, told_changes
 from moorland.server.requests import account_of
 from moorland.server.trail.verifying import standing
+from moorland.server.viewing.knowing import may_know_model
 
 
 class ModelName(Shape):
@@ -74,14 +78,17 @@ class ReleasesAnswer(Shape):
 class WorkspaceState(APIView):
     """Administrators: changes in the draft, the live release, the models."""
 
+    needs = {"GET": ANY_DUTY}
+
     @extend_schema(responses=StateAnswer)
     def get(self, request: Request) -> Response:
         base, live = evaluator("draft"), live_release()
-        models = [ModelName(name=model.name, label=model.title) for model in base.bundle.models]
+        rights = request_rights(request)
+        models = [ModelName(name=model.name, label=model.title) for model in base.bundle.models if may_know_model(rights, model.name)]
         broken = standing()
         return answer(
             StateAnswer(
-                changes=len(pending_changes()),
+                changes=len(told_changes(rights, pending_changes(), live.document if live else {}, draft_policy()[0])),
                 live=live.number if live else None,
                 models=models,
                 as_of=base.as_of.isoformat(),
@@ -93,47 +100,58 @@ class WorkspaceState(APIView):
 class Pending(APIView):
     """Administrators: what a release would change, and for whom."""
 
+    needs = {"GET": within("release", "roles", "models", "pages")}
+
     @extend_schema(responses=PendingAnswer)
     def get(self, request: Request) -> Response:
-        live, after = live_release(), evaluator("draft")
+        live, after, rights = live_release(), evaluator("draft"), request_rights(request)
         changes = pending_changes()
-        viewers = impact(evaluator("live"), after, sorted(after.people.users)) if changes else []
+        viewers = impact(evaluator("live"), after, sorted(after.people.users)) if changes and rights.whole("look-values") else []
+        changes = told_changes(rights, changes, live.document if live else {}, draft_policy()[0])
         return answer(PendingAnswer(hash=draft_hash(), live=live.number if live else None, changes=changes, viewers=viewers))
 
 
-def _entry(release: Release, before: Release | None) -> ReleaseEntry:
+def _entry(release: Release, before: Release | None, rights: Rights) -> ReleaseEntry:
+    changes = differences(before.document if before else {}, release.document) if before else []
     return ReleaseEntry(
         number=release.number,
         note=release.note,
         at=release.created_at.isoformat(timespec="seconds"),
         by=release.created_by.login if release.created_by else None,
         hash=release.content_hash,
-        changes=differences(before.document if before else {}, release.document) if before else [],
+        changes=told_changes(rights, changes, before.document if before else {}, release.document),
     )
 
 
 class Releases(APIView):
     """Administrators: the history; release the draft that was reviewed."""
 
+    needs = {"GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models"), "POST": within("release")}
+
     @extend_schema(responses=ReleasesAnswer)
     def get(self, request: Request) -> Response:
         releases = list(Release.objects.select_related("created_by")[:200])
-        return answer(ReleasesAnswer(releases=[_entry(release, before) for release, before in zip(releases, [*releases[1:], None], strict=True)]))
+        return answer(
+            ReleasesAnswer(releases=[_entry(release, before, request_rights(request)) for release, before in zip(releases, [*releases[1:], None], strict=True)])
+        )
 
     @extend_schema(request=ReleaseRequest, responses={201: ReleaseEntry})
     def post(self, request: Request) -> Response:
-        asked = read_body(request, ReleaseRequest)
-        release = publish(account_of(request), asked.note, asked.hash)
+        asked, account, live = read_body(request, ReleaseRequest), account_of(request), live_release()
+        refuse_release(account, request_rights(request), pending_changes(), live.document if live else {}, draft_policy()[0])
+        release = publish(account, asked.note, asked.hash)
         before = Release.objects.filter(number=release.number - 1).first()
-        return answer(_entry(release, before), 201)
+        return answer(_entry(release, before, request_rights(request)), 201)
 
 
 class OneRelease(APIView):
     """Administrators: one release of the history."""
+
+    needs = {"GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models")}
 
     @extend_schema(responses=ReleaseEntry)
     def get(self, request: Request, number: int) -> Response:
         release = Release.objects.filter(number=number).first()
         if release is None:
             raise missing("release", str(number))
-        return answer(_entry(release, Release.objects.filter(number=number - 1).first()))
+        return answer(_entry(release, Release.objects.filter(number=number - 1).first(), request_rights(request)))

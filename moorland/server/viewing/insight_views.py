@@ -12,6 +12,7 @@ from moorland.core.insight.combining import Combined, combined
 from moorland.core.insight.findings.coverage import redundant_sentences
 from moorland.core.insight.findings.disclosure import whole_total_findings
 from moorland.core.insight.listed import EntitlementEvidence, EntitlementLines, entitlement_evidence, entitlement_lines
+from moorland.server.duties.permission import over_everything
 from moorland.server.errors import answer, missing, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.requests import account_of
@@ -33,6 +34,8 @@ from moorland.server.viewing.service import asked_evaluator, resolve, viewer_tit
 class EntitlementEffects(APIView):
     """Administrators: what each line of a table of entitlements does."""
 
+    needs = {"POST": over_everything("look-values")}
+
     @extend_schema(request=EntitlementRequest, responses=EntitlementLines)
     def post(self, request: Request) -> Response:
         asked = read_body(request, EntitlementRequest)
@@ -44,6 +47,8 @@ class EntitlementEffects(APIView):
 
 class EntitlementColumns(APIView):
     """Administrators: evidence for which column names the person and which columns match."""
+
+    needs = {"POST": over_everything("look-values")}
 
     @extend_schema(request=EvidenceRequest, responses=EntitlementEvidence)
     def post(self, request: Request) -> Response:
@@ -64,6 +69,8 @@ def _tables_exist(base: Evaluator, model: str, *tables: str) -> None:
 class Combine(APIView):
     """Administrators: what several roles open alone and together."""
 
+    needs = {"POST": over_everything("look-values")}
+
     @extend_schema(request=CombineRequest, responses=Combined)
     def post(self, request: Request) -> Response:
         asked = read_body(request, CombineRequest)
@@ -79,6 +86,8 @@ class Combine(APIView):
 
 class WholeTotals(APIView):
     """Administrators: a worked example of what whole totals of a members sentence give away."""
+
+    needs = {"POST": over_everything("look-values")}
 
     @extend_schema(request=WholeTotalsRequest, responses=WholeTotalsAnswer)
     def post(self, request: Request) -> Response:
@@ -101,6 +110,8 @@ class WholeTotals(APIView):
 
 class RedundantSentences(APIView):
     """Administrators: the sentences of a role that take nothing away from anybody who holds it, unsaved edits included."""
+
+    needs = {"POST": over_everything("look-values")}
 
     @extend_schema(request=RedundantRequest, responses=RedundantAnswer)
     def post(self, request: Request) -> Response:

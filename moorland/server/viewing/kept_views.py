@@ -12,6 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from moorland.core.bundle.shape import Shape
+from moorland.server.duties.permission import within
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.requests import account_of
 from moorland.server.viewing.models import KeptLook, PinnedSet
@@ -64,6 +65,8 @@ class PinnedSetList(Shape):
 class KeptLooks(APIView):
     """Administrators: keeps a look; the same look has the same key."""
 
+    needs = {"POST": within("look-shapes")}
+
     @extend_schema(request=Look, responses=LookKey)
     def post(self, request: Request) -> Response:
         look = read_body(request, Look).model_dump(mode="json")
@@ -80,6 +83,8 @@ class KeptLooks(APIView):
 class OneLook(APIView):
     """Administrators: a kept look. What it shows is asked anew, with the rights of whoever opens it."""
 
+    needs = {"GET": within("look-shapes")}
+
     @extend_schema(responses=Look)
     def get(self, request: Request, key: str) -> Response:
         found = KeptLook.objects.filter(key=key).first()
@@ -91,6 +96,8 @@ class OneLook(APIView):
 class PinnedSets(APIView):
     """Administrators: their own sets of pinned viewers."""
 
+    needs = {"GET": within("look-shapes")}
+
     @extend_schema(responses=PinnedSetList)
     def get(self, request: Request) -> Response:
         sets = PinnedSet.objects.filter(account=account_of(request))
@@ -99,6 +106,8 @@ class PinnedSets(APIView):
 
 class OnePinnedSet(APIView):
     """Administrators: keeps or takes away one of their own sets."""
+
+    needs = {"PUT": within("look-shapes"), "DELETE": within("look-shapes")}
 
     @extend_schema(request=PinnedSetBody, responses=PinnedSetList)
     def put(self, request: Request, name: str) -> Response:

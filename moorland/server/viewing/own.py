@@ -15,9 +15,9 @@ from moorland.core.bundle.pages import Page
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import RowsAnswer
 from moorland.core.people import Viewer
+from moorland.server.duties.permission import SIGNED_IN
 from moorland.server.errors import answer, missing, read_body
 from moorland.server.evaluating import evaluator
-from moorland.server.protection import IsSignedIn
 from moorland.server.requests import account_of
 from moorland.server.trail.models import record
 from moorland.server.viewing.exporting import file_response
@@ -61,7 +61,7 @@ def _as_on_the_page(base: Evaluator, viewer: Viewer, page: Page, asked: Asking) 
 class OwnPages(APIView):
     """Anybody signed in: the shelves and pages they may open."""
 
-    permission_classes = [IsSignedIn]
+    needs = {"GET": SIGNED_IN}
 
     @extend_schema(responses=MyPages)
     def get(self, request: Request) -> Response:
@@ -78,7 +78,7 @@ class OwnPages(APIView):
 class OwnPage(APIView):
     """Anybody signed in: a page they may open, as it is for them; with a body, narrowed by filters."""
 
-    permission_classes = [IsSignedIn]
+    needs = {"GET": SIGNED_IN, "POST": SIGNED_IN}
 
     @extend_schema(responses=PageAnswer)
     def get(self, request: Request, page: str) -> HttpResponse:
@@ -102,7 +102,7 @@ def _page(request: Request, name: str, asked: MyLook) -> HttpResponse:
 class OwnBeneath(APIView):
     """Anybody signed in: the rows under a number of a page they may open, as far as their roles list rows."""
 
-    permission_classes = [IsSignedIn]
+    needs = {"POST": SIGNED_IN}
 
     @extend_schema(request=BeneathRequest, responses=RowsAnswer)
     def post(self, request: Request, page: str) -> Response:
@@ -114,7 +114,7 @@ class OwnBeneath(APIView):
 class OwnExport(APIView):
     """Anybody signed in: an exhibit, or rows beneath it, as a file, as far as their roles let it be exported."""
 
-    permission_classes = [IsSignedIn]
+    needs = {"POST": SIGNED_IN}
 
     @extend_schema(request=ExportRequest, responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def post(self, request: Request, page: str) -> HttpResponse:
@@ -128,7 +128,7 @@ class OwnExport(APIView):
 class OwnAnswers(APIView):
     """Anybody signed in: answers to their own questions."""
 
-    permission_classes = [IsSignedIn]
+    needs = {"POST": SIGNED_IN}
 
     @extend_schema(request=MyAskRequest, responses=MyAnswers)
     def post(self, request: Request) -> Response:

@@ -13,11 +13,15 @@ from moorland.core.engine.questions import Refused, RowsAnswer
 from moorland.core.insight.exhibits import exhibit_problems
 from moorland.core.insight.holders import page_openers
 from moorland.server.directory.service import openers_of
+from moorland.server.duties.permission import request_rights, within
+from moorland.server.duties.rights import outside
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.pages.models import Page, Shelf
 from moorland.server.pages.shapes import PageEntry, PagesList, ShelfEntry
 from moorland.server.requests import STATE_PARAMETER, account_of, state_of
+from moorland.server.viewing.knowing import may_know_page, may_read_page, without_page_literals
+from moorland.server.viewing.looking import may_look, may_look_at_all, needs_values
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.page_looks import one_exhibit, page_as_seen, rows_beneath
 from moorland.server.viewing.page_shapes import (
@@ -44,11 +48,14 @@ def page_named(base: Evaluator, name: str) -> PageShape:
 class Pages(APIView):
     """Administrators: shelves and pages, with who may open each."""
 
+    needs = {"GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models")}
+
     @extend_schema(responses=PagesList, parameters=[STATE_PARAMETER])
     def get(self, request: Request) -> Response:
-        state = state_of(request)
+        state, rights = state_of(request), request_rights(request)
         base = evaluator(state)
-        openers = openers_of(base)
+        known = {viewer.login for viewer in base.everyone() if any(rights.reaches(act, person=viewer) for act in ("look-shapes", "map", "people"))}
+        openers = {page: [login for login in logins if login in known] for page, logins in openers_of(base).items()}
         versions, shelved = (dict(kind.objects.values_list("name", "version")) for kind in (Page, Shelf))
         shelves = [
             ShelfEntry(
@@ -56,12 +63,17 @@ class Pages(APIView):
                 label=shelf.title,
                 version=shelved.get(shelf.name, 0),
                 pages=[
-                    PageEntry(page=page, version=versions.get(page.name, 0), openers=openers[page.name])
+                    PageEntry(
+                        page=page if may_read_page(rights, page) else without_page_literals(page),
+                        version=versions.get(page.name, 0),
+                        openers=openers[page.name],
+                    )
                     for page in base.bundle.pages
-                    if page.shelf == shelf.name
+                    if page.shelf == shelf.name and may_know_page(rights, page)
                 ],
             )
             for shelf in base.bundle.shelves
+            if rights.reaches("pages", shelf=shelf.name) or any(page.shelf == shelf.name and may_know_page(rights, page) for page in base.bundle.pages)
         ]
         return answer(PagesList(state=state, shelves=shelves))
 
@@ -69,11 +81,14 @@ class Pages(APIView):
 class PageLooks(APIView):
     """Administrators: a page as another viewer sees it."""
 
+    needs = {"POST": within("look-shapes")}
+
     @extend_schema(request=PageLookRequest, responses=PageLook)
     def post(self, request: Request, page: str) -> Response:
         asked = read_body(request, PageLookRequest)
         base = asked_evaluator(asked)
         found = page_named(base, page)
+        level = may_look(request, asked, [asked.viewer], [found.model] if found.model is not None else [])
         record_look(account_of(request), [viewer_title(asked.viewer)], f"page {page}", asked.state)
         viewer = resolve(base, asked.viewer)
         if not base.may_open(viewer, page):
@@ -81,7 +96,9 @@ class PageLooks(APIView):
                 why_nothing(base, viewer)
                 or f"No pages sentence of a role held by {viewer.name or viewer.login or 'this viewer'} opens this page, or a limit closes it."
             )
-            return answer(PageLook(can_open=False, page=None, reason=reason))
+            return answer(PageLook(can_open=False, page=None, reason=reason if level == "values" else "It does not open for this viewer."))
+        if level == "shapes":
+            return answer(PageLook(can_open=True, page=None, reason="What is on it tells values: that needs the duty to look with values."))
         existing = [item for item in asked.filters if _exists(base, asked, item.column, found)]
         return answer(PageLook(can_open=True, page=page_as_seen(base, viewer, found, existing), reason=None))
 
@@ -99,11 +116,15 @@ def _exists(base: Evaluator, asked: PageLookRequest, column: str, page: PageShap
 class PageBeneath(APIView):
     """Administrators: the rows under a number of a page, as another viewer may list them."""
 
+    needs = {"POST": within("look-values")}
+
     @extend_schema(request=BeneathLook, responses=RowsAnswer)
     def post(self, request: Request, page: str) -> Response:
         asked = read_body(request, BeneathLook)
         base = asked_evaluator(asked)
         found = page_named(base, page)
+        if may_look(request, asked, [asked.viewer], [found.model] if found.model is not None else []) != "values":
+            raise needs_values()
         viewer = resolve(base, asked.viewer)
         record_look(account_of(request), [viewer_title(asked.viewer)], f"rows beneath page {page}", asked.state)
         if not base.may_open(viewer, page):
@@ -114,9 +135,13 @@ class PageBeneath(APIView):
 class ExhibitTries(APIView):
     """Administrators: an exhibit that is being written, with its data, as viewers see it."""
 
+    needs = {"POST": within("look-values")}
+
     @extend_schema(request=ExhibitTry, responses=ExhibitTried)
     def post(self, request: Request) -> Response:
         asked = read_body(request, ExhibitTry)
+        if may_look(request, asked, asked.viewers, [asked.model]) != "values":
+            raise needs_values()
         base = asked_evaluator(asked)
         if asked.model not in base.models:
             raise missing("model", asked.model)
@@ -132,14 +157,21 @@ class ExhibitTries(APIView):
 class PagesGrid(APIView):
     """Administrators: people, groups or roles against pages, before and after unsaved edits."""
 
+    needs = {"POST": within("look-shapes")}
+
     @extend_schema(request=HoldersGridRequest, responses=HoldersGrid)
     def post(self, request: Request) -> Response:
         asked = read_body(request, HoldersGridRequest)
+        _, seen = may_look_at_all(request, asked, None)
+        if asked.by != "people" and not request_rights(request).reaches("look-shapes", everyone=True):
+            raise outside("Groups and roles against pages are for who may look at all people.")
         after = asked_evaluator(asked)
         before = evaluator(asked.state, asked.as_of)
         record_look(account_of(request), ["everyone"], f"pages by {asked.by}", asked.state)
         pages = [page.name for page in after.bundle.pages]
-        holders = [item for item in _holders(after, asked.by) if asked.search.casefold() in f"{item[0]} {item[1]}".casefold()]
+        known = {viewer.login for viewer in after.everyone() if seen(viewer)}
+        holders = [item for item in _holders(after, asked.by) if asked.by != "people" or item[0] in known]
+        holders = [item for item in holders if asked.search.casefold() in f"{item[0]} {item[1]}".casefold()]
         old = _opened(before, asked.by, holders, stored=True)
         new = old if after is before else _opened(after, asked.by, holders, stored=False)
         changed = [item for item in holders if old[item[0]] != new[item[0]]]

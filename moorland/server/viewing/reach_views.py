@@ -1,5 +1,6 @@
 """Reach: everybody at once, for administrators (semantics.md 11.5)."""
 
+from collections.abc import Callable
 from datetime import timedelta
 from functools import lru_cache
 from typing import Any, Literal
@@ -20,16 +21,21 @@ from moorland.core.engine.questions import Question, TotalsAnswer, TotalsQuestio
 from moorland.core.insight.reach import STATES, Reach, ReachClass, TableName, reach
 from moorland.core.insight.standing_out import Crossing, StandsOut, crossings, standing_out
 from moorland.core.insight.statement import Statement, StatementQuestion, as_rows, statement
+from moorland.core.people import Viewer
 from moorland.server.directory.models import Account
+from moorland.server.duties.permission import request_rights, within
+from moorland.server.duties.rights import outside
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator, evaluator_of
 from moorland.server.releases.bundles import release_bundle
 from moorland.server.requests import account_of
 from moorland.server.trail.models import record
 from moorland.server.viewing.exporting import file_response
+from moorland.server.viewing.looking import may_look, may_look_at_all, needs_values
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.service import asked_evaluator
 from moorland.server.viewing.shapes import Asked
+from moorland.server.viewing.shapes_only import shapes_of_statement
 
 #: Who has not signed in for so many days is told as quiet.
 QUIET_DAYS = 90
@@ -104,26 +110,36 @@ def outliers_of(base: Evaluator, model: str | None) -> list[StandsOut]:
 class Reaching(APIView):
     """Administrators: classes of people who see exactly the same, and who stands out."""
 
+    needs = {"POST": within("look-shapes")}
+
     @extend_schema(request=ReachRequest, responses=ReachAnswer)
     def post(self, request: Request) -> Response:
         asked = read_body(request, ReachRequest)
+        level, seen = may_look_at_all(request, asked, asked.model)
+        if level == "shapes" and asked.measures:
+            raise needs_values()
         base, lines = _lines(asked)
         record_look(account_of(request), ["everyone"], "reach", asked.state)
         found = reach_of(base, asked.model)
+        known = {viewer.login for viewer in base.everyone() if seen(viewer)}
         told = ReachAnswer(
             tables=found.tables,
             columns=found.columns,
             measures=found.measures,
-            classes=lines,
+            classes=[kept for line in lines if (kept := _among(line, known)) is not None],
             sensitive=found.sensitive,
-            standing_out=outliers_of(base, asked.model),
-            quiet=_not_signed_in(),
+            standing_out=[item for item in outliers_of(base, asked.model) if item.login in known]
+            if level == "values"
+            else [_unquoted(item) for item in outliers_of(base, asked.model) if item.login in known],
+            quiet=[login for login in _not_signed_in() if login in known],
         )
         return answer(told)
 
 
 class ReachUnderway(APIView):
     """Administrators: how far the look at everybody is, while it is waited for."""
+
+    needs = {"GET": within("look-shapes")}
 
     @extend_schema(responses=Underway)
     def get(self, request: Request) -> Response:
@@ -133,9 +149,13 @@ class ReachUnderway(APIView):
 class ReachFiles(APIView):
     """Administrators: the classes as a file."""
 
+    needs = {"POST": within("look-values")}
+
     @extend_schema(request=ReachExport, responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def post(self, request: Request) -> HttpResponse:
         asked = read_body(request, ReachExport)
+        if may_look_at_all(request, asked, asked.model)[0] != "values" or not request_rights(request).reaches("look-values", everyone=True):
+            raise outside("A file of everybody is for who may look at all people with values.")
         base, lines = _lines(asked)
         rows = _table(reach_of(base, asked.model), lines, asked.measures)
         record(account_of(request).login, "export", "reach", rows=len(rows) - 1, format=asked.format, state=asked.state)
@@ -151,6 +171,19 @@ def _lines(asked: ReachRequest) -> tuple[Evaluator, list[ReachLine]]:
     values = _values(base, asked, found.classes)
     otherwise: list[list[Crossing]] = crossings(before, found) if before is not None else [[] for _ in found.classes]
     return base, [ReachLine(**dict(item), values=told, otherwise=parts) for item, told, parts in zip(found.classes, values, otherwise, strict=True)]
+
+
+def _unquoted(item: StandsOut) -> StandsOut:
+    """Somebody who stands out, without the words of the sentences and mappings that make it so."""
+    return item.model_copy(update={"message": f"{item.name} sees otherwise than most of {item.label}."})
+
+
+def _among(line: ReachLine, known: set[str | None]) -> ReachLine | None:
+    """A class as it is told of the people known; None where it holds none of them."""
+    logins = [login for login in line.logins if login in known]
+    if len(logins) == len(line.logins):
+        return line
+    return line.model_copy(update={"logins": logins, "otherwise": []}) if logins else None
 
 
 def _table(found: Reach, lines: list[ReachLine], measures: list[str]) -> list[list[Any]]:
@@ -223,6 +256,8 @@ class StatementExport(StatementRequest):
 class Statements(APIView):
     """Administrators: what a person may see, or who may see a table or page, by which sentence and since when."""
 
+    needs = {"POST": within("look-shapes")}
+
     @extend_schema(request=StatementRequest, responses=Statement)
     def post(self, request: Request) -> Response:
         return answer(_stated(request, read_body(request, StatementRequest)))
@@ -230,6 +265,8 @@ class Statements(APIView):
 
 class StatementFiles(APIView):
     """Administrators: a statement as a file."""
+
+    needs = {"POST": within("look-values")}
 
     @extend_schema(request=StatementExport, responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def post(self, request: Request) -> HttpResponse:
@@ -241,5 +278,14 @@ class StatementFiles(APIView):
 
 def _stated(request: Request, asked: StatementRequest) -> Statement:
     about = asked.about
+    if about.person is not None:
+        level = may_look(request, asked, [about.person], [])
+        seen: Callable[[Viewer], bool] = lambda _: True  # noqa: E731
+    else:
+        level, seen = may_look_at_all(request, asked, about.model)
     record_look(account_of(request), [about.person or "everyone"], f"statement of {about.person or about.table or about.page}", asked.state)
-    return statement(asked_evaluator(asked), about)
+    base = asked_evaluator(asked)
+    told = statement(base, about)
+    known = {viewer.login for viewer in base.everyone() if seen(viewer)}
+    told = told.model_copy(update={part: [line for line in getattr(told, part) if line.login in known] for part in ("lines", "limits")})
+    return told if level == "values" else shapes_of_statement(told)

@@ -1,6 +1,7 @@
 """From requests to the evaluator and back: pinned viewers, unsaved roles, pages with their exhibits."""
 
 import datetime
+from collections.abc import Iterable
 from typing import Any, assert_never
 
 from moorland.core.bundle.document import Bundle
@@ -18,6 +19,7 @@ from moorland.core.engine.questions import (
     ObjectsQuestion,
     PagesAnswer,
     PagesQuestion,
+    Question,
     Refusal,
     RowsAnswer,
     RowsQuestion,
@@ -108,6 +110,12 @@ def for_viewers_channel(answer: Answer) -> Answer:
             return answer
         case _:
             assert_never(answer)
+
+
+def models_of(questions: Iterable[Question]) -> list[str]:
+    """The models some questions are about; none where one is about pages, whose rights come from any model."""
+    named = [None if isinstance(question.asked, PagesQuestion) else question.asked.model for question in questions]
+    return [] if None in named else sorted({name for name in named if name is not None})
 
 
 def subject_of(asked: AskedQuestion) -> str:

@@ -12,10 +12,12 @@ from moorland.core.engine.pushdown import Statement
 from moorland.core.engine.questions import Question, Refused
 from moorland.core.language.dialects import DIALECTS
 from moorland.core.language.sql_parts import NotInSql
+from moorland.server.duties.permission import within
 from moorland.server.errors import answer, missing, read_body
 from moorland.server.requests import account_of
+from moorland.server.viewing.looking import may_look, needs_values
 from moorland.server.viewing.looks import record_look
-from moorland.server.viewing.service import asked_evaluator, resolve, viewer_title
+from moorland.server.viewing.service import asked_evaluator, models_of, resolve, viewer_title
 from moorland.server.viewing.shapes import Asked, PinnedViewer
 
 
@@ -48,11 +50,15 @@ class SqlAnswer(Shape):
 class Sql(APIView):
     """Administrators: the secured SQL of a question for any viewer, unsaved sentences included."""
 
+    needs = {"POST": within("look-values")}
+
     @extend_schema(request=SqlRequest, responses=SqlAnswer)
     def post(self, request: Request) -> Response:
         asked = read_body(request, SqlRequest)
         if asked.dialect not in DIALECTS:
             raise missing("dialect", asked.dialect)
+        if may_look(request, asked, [asked.viewer], models_of([asked.question])) != "values":
+            raise needs_values()
         base = asked_evaluator(asked)
         record_look(account_of(request), [viewer_title(asked.viewer)], "the SQL of a question", asked.state)
         try:

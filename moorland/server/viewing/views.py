@@ -20,14 +20,18 @@ from moorland.core.language.errors import ConditionError
 from moorland.core.language.tokens import has_comment
 from moorland.core.people import Viewer
 from moorland.server.catalog.models import Model
+from moorland.server.duties.permission import request_rights, within
 from moorland.server.errors import answer, missing, problem_shape, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.requests import STATE_PARAMETER, account_of, state_of
+from moorland.server.viewing.knowing import may_know_model, may_read_literals, own_values, without_model_literals
+from moorland.server.viewing.looking import may_look, needs_values
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.matching import matched_values
-from moorland.server.viewing.service import asked_evaluator, evaluators, resolve, subject_of, viewer_title, why_nothing
+from moorland.server.viewing.service import asked_evaluator, evaluators, models_of, resolve, subject_of, viewer_title, why_nothing
 from moorland.server.viewing.shapes import (
     AlignedRequest,
+    AllData,
     CheckAnswer,
     CheckRequest,
     EffectAnswer,
@@ -42,14 +46,21 @@ from moorland.server.viewing.shapes import (
     ValuesAnswer,
     ViewerAnswers,
 )
+from moorland.server.viewing.shapes_only import refuse_aligned, refuse_effect, refuse_questions, shapes_of, shapes_of_rows
 
 
 class Evaluate(APIView):
     """Administrators: answers questions for any viewers."""
 
+    needs = {"POST": within("look-shapes")}
+
     @extend_schema(request=EvaluateRequest, responses=EvaluateAnswer)
     def post(self, request: Request) -> Response:
         asked = read_body(request, EvaluateRequest)
+        named = [*asked.viewers, *([AllData(all_data=True)] if asked.unseen else [])]
+        level = may_look(request, asked, named, models_of(asked.ask))
+        if level == "shapes":
+            refuse_questions(asked.ask)
         after = asked_evaluator(asked)
         subjects = ", ".join(sorted({subject_of(question.asked) for question in asked.ask}))
         record_look(account_of(request), [viewer_title(viewer) for viewer in asked.viewers], subjects, asked.state)
@@ -57,15 +68,23 @@ class Evaluate(APIView):
         entries = [ViewerAnswers(viewer=viewer.login, answers=[after.answer(viewer, question) for question in asked.ask]) for viewer in viewers]
         others = [viewer for viewer in viewers if not viewer.everything]
         unseen = [after.unseen(others, question.totals) for question in asked.ask if asked.unseen and question.totals]
+        if level == "shapes":
+            entries = [entry.model_copy(update={"answers": [shapes_of(one) for one in entry.answers]}) for entry in entries]
+            unseen = [shapes_of(one) for one in unseen]
         return answer(EvaluateAnswer(state=asked.state, unsaved=bool(asked.edited), viewers=entries, unseen=unseen))
 
 
 class Effect(APIView):
     """Administrators: what an edited role does to viewers, before and after, unsaved edits included."""
 
+    needs = {"POST": within("look-shapes")}
+
     @extend_schema(request=EffectRequest, responses=EffectAnswer)
     def post(self, request: Request) -> Response:
         asked = read_body(request, EffectRequest)
+        level = may_look(request, asked, asked.viewers, [asked.model])
+        if level == "shapes":
+            refuse_effect(asked.rows, asked.totals)
         before, after, problems = evaluators(asked.state, asked.as_of, asked.edited)
         if asked.model not in before.models:
             raise missing("model", asked.model)
@@ -78,10 +97,11 @@ class Effect(APIView):
             except BundleError:
                 held.append(False)
         first = _side(before, asked)
+        second = first if after is before else _side(after, asked) if after else None
         return answer(
             EffectAnswer(
-                before=first,
-                after=first if after is before else _side(after, asked) if after else None,
+                before=first if level == "values" else _shapes_of_side(first),
+                after=second if level == "values" or second is None else _shapes_of_side(second),
                 problems=[problem_shape(problem) for problem in problems],
                 held_by=held,
                 objects=_objects_of_edited(after, asked),
@@ -89,6 +109,11 @@ class Effect(APIView):
                 fell=[f"{item.kind}:{item.name}" for item in _fallen_under_edited(before, asked)],
             )
         )
+
+
+def _shapes_of_side(side: EffectSide) -> EffectSide:
+    rows = shapes_of_rows(side.rows) if side.rows is not None else None
+    return side.model_copy(update={"rows": rows, "totals": [shapes_of(one) for one in side.totals]})
 
 
 def _objects_of_edited(after: Evaluator | None, asked: EffectRequest) -> ObjectsAnswer | None:
@@ -129,27 +154,35 @@ def _without_grant(base: Evaluator, viewer: Viewer, model: str) -> str:
 class Aligned(APIView):
     """Administrators: rows of a table for several viewers in one order, withheld ones in their places."""
 
+    needs = {"POST": within("look-shapes")}
+
     @extend_schema(request=AlignedRequest, responses=AlignedRows)
     def post(self, request: Request) -> Response:
         asked = read_body(request, AlignedRequest)
+        level = may_look(request, asked, asked.viewers, [asked.rows.model])
+        if level == "shapes":
+            refuse_aligned(asked.rows)
         after = asked_evaluator(asked)
         record_look(account_of(request), [viewer_title(viewer) for viewer in asked.viewers], f"rows of {asked.rows.table}", asked.state)
-        return answer(aligned_rows(after, asked.rows, [resolve(after, pinned) for pinned in asked.viewers]))
+        found = aligned_rows(after, asked.rows, [resolve(after, pinned) for pinned in asked.viewers])
+        return answer(found if level == "values" else shapes_of_rows(found))
 
 
 class ModelDocument(APIView):
     """Administrators: a model, the rows of its tables and what an objects sentence may mention."""
 
+    needs = {"GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models")}
+
     @extend_schema(responses=ModelAnswer, parameters=[STATE_PARAMETER])
     def get(self, request: Request, model: str) -> Response:
         base = evaluator(state_of(request))
-        if model not in base.models:
+        if model not in base.models or not may_know_model(request_rights(request), model):
             raise missing("model", model)
         schema, data = base.models[model].schema, base.data(model)
         stored = Model.objects.filter(name=model).first()
         return answer(
             ModelAnswer(
-                document=schema.model,
+                document=schema.model if may_read_literals(request_rights(request), model) else without_model_literals(schema.model),
                 version=stored.version if stored else 0,
                 rows={name: data.rows(name) for name in schema.tables},
                 objects=object_names(schema.model),
@@ -161,11 +194,18 @@ class ModelDocument(APIView):
 class ColumnValues(APIView):
     """Administrators: the distinct values of a column with their rows, for picking values in a sentence."""
 
+    needs = {
+        "GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models"),
+        "POST": within("roles", "map", "look-shapes", "release", "checks", "pages", "models"),
+    }
+
     @extend_schema(responses=ValuesAnswer, parameters=[STATE_PARAMETER, OpenApiParameter("search", str)])
     def get(self, request: Request, model: str, table: str, column: str) -> Response:
-        base = evaluator(state_of(request))
-        if model not in base.models or (table, column) not in base.models[model].schema.columns:
+        base, rights = evaluator(state_of(request)), request_rights(request)
+        if model not in base.models or (table, column) not in base.models[model].schema.columns or not may_know_model(rights, model):
             raise missing("column", f"{table}.{column}")
+        if not rights.reaches("look-values", everyone=True, model=model):
+            return answer(own_values(account_of(request), model, table, column, request.query_params.get("search", "")))
         record_look(account_of(request), ["all data"], f"values of {table}.{column}", state_of(request))
         data = base.data(model)
         labels, _ = group_labels(data, (table, column))
@@ -181,9 +221,11 @@ class ColumnValues(APIView):
     @extend_schema(request=MatchRequest, responses=MatchAnswer)
     def post(self, request: Request, model: str, table: str, column: str) -> Response:
         asked = read_body(request, MatchRequest)
-        base = evaluator("draft")
-        if model not in base.models or (table, column) not in base.models[model].schema.columns:
+        base, rights = evaluator("draft"), request_rights(request)
+        if model not in base.models or (table, column) not in base.models[model].schema.columns or not may_know_model(rights, model):
             raise missing("column", f"{table}.{column}")
+        if not rights.reaches("look-values", everyone=True, model=model):
+            raise needs_values()
         record_look(account_of(request), ["all data"], f"values of {table}.{column}", "draft")
         return answer(matched_values(base, model, table, column, asked.texts))
 
@@ -191,12 +233,18 @@ class ColumnValues(APIView):
 class CheckCondition(APIView):
     """Administrators: whether a condition can be used, checked as it is typed."""
 
+    needs = {"POST": within("roles", "map", "look-shapes", "release", "checks", "pages", "models")}
+
     @extend_schema(request=CheckRequest, responses=CheckAnswer)
     def post(self, request: Request) -> Response:
         asked = read_body(request, CheckRequest)
         base = evaluator("draft")
         if asked.kind in ("rows", "question"):
-            if asked.model not in base.models or (asked.kind == "rows" and asked.table not in base.models[asked.model or ""].schema.tables):
+            if (
+                asked.model not in base.models
+                or not may_know_model(request_rights(request), asked.model or "")
+                or (asked.kind == "rows" and asked.table not in base.models[asked.model or ""].schema.tables)
+            ):
                 raise missing("table", f"{asked.table}")
             schema = base.models[asked.model or ""].schema
             scope = Scope(schema=schema, table=asked.table, attributes=base.people.definitions, anywhere=asked.table is None, inner=asked.kind == "rows")

@@ -9,6 +9,7 @@ from moorland.core.bundle.shape import Shape
 from moorland.core.bundle.structure import VIEWER_MANY, VIEWER_SINGLE
 from moorland.core.engine.mask_kinds import MaskKindShape, described_kinds
 from moorland.core.language.parser import AGGREGATES, FUNCTIONS, WRITTEN_OUT
+from moorland.server.duties.permission import ANY_DUTY
 from moorland.server.errors import answer
 
 
@@ -30,6 +31,8 @@ class VocabularyAnswer(Shape):
 
 class Vocabulary(APIView):
     """Administrators: the names, functions and kinds of mask there are."""
+
+    needs = {"GET": ANY_DUTY}
 
     @extend_schema(responses=VocabularyAnswer)
     def get(self, request: Request) -> Response:

@@ -140,6 +140,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/duties": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who has settings: every duty; give one. */
+        get: operations["duties_retrieve"];
+        put?: never;
+        /** @description Who has settings: every duty; give one. */
+        post: operations["duties_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duties/of/{login}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who has settings: what an account may do, by which duty, and how it comes by it. */
+        get: operations["duties_of_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duties/who": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who has settings: who can do something. */
+        post: operations["duties_who_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duties/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Who has settings: change a duty, or take it away; stale saves are refused. */
+        put: operations["duties_update"];
+        post?: never;
+        /** @description Who has settings: change a duty, or take it away; stale saves are refused. */
+        delete: operations["duties_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/effect": {
         parameters: {
             query?: never;
@@ -529,6 +599,23 @@ export interface paths {
         put?: never;
         /** @description Anybody signed in: answers to their own questions. */
         post: operations["my_answers_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/duties": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Anybody signed in: what their own account may do. */
+        get: operations["my_duties_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1477,14 +1564,30 @@ export interface components {
         /** @enum {string} */
         AbsentEnum: "close" | "keep";
         /**
+         * AccountRights
+         * @description What an account may do, duty by duty; `alone` says that nobody else keeps the whole workspace.
+         */
+        AccountRights: {
+            /** Acts */
+            acts: components["schemas"]["ActsEnum"][];
+            /** Alone */
+            alone: boolean;
+            /** Duties */
+            duties: components["schemas"]["MayDo"][];
+            /** Everywhere */
+            everywhere: components["schemas"]["EverywhereEnum"][];
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * Act
          * @description Exactly one change. Every one acts at once, and can be tried first.
          */
         Act: {
             /** @default null */
             add_person?: components["schemas"]["NewPerson"] | null;
-            /** @default null */
-            appoint?: components["schemas"]["Appointment"] | null;
             /** @default null */
             change_people?: components["schemas"]["PeopleChange"] | null;
             /** @default null */
@@ -1504,10 +1607,26 @@ export interface components {
             /** @default null */
             save_organization?: components["schemas"]["OrganizationChange"] | null;
         };
+        /**
+         * ActEntry
+         * @description An act, in words, and what its scope is written in.
+         */
+        ActEntry: {
+            /** Allows */
+            allows: string;
+            /** Dimensions */
+            dimensions: components["schemas"]["ChosenEnum"][];
+            /** Name */
+            name: components["schemas"]["NameEnum"];
+        };
+        /** @enum {string} */
+        ActEnum: "look-shapes" | "look-values" | "roles" | "map" | "people" | "links" | "models" | "sources" | "pages" | "release" | "checks" | "trail" | "stand-in" | "settings";
         /** @enum {string} */
         ActionEnum: "open" | "edit" | "publish" | "export";
         /** @enum {string} */
         ActionsEnum: "open" | "edit" | "publish" | "export";
+        /** @enum {string} */
+        ActsEnum: "look-shapes" | "look-values" | "roles" | "map" | "people" | "links" | "models" | "sources" | "pages" | "release" | "checks" | "trail" | "stand-in" | "settings";
         /**
          * AlignedQuestion
          * @description Which rows to set side by side.
@@ -1620,21 +1739,6 @@ export interface components {
             code: components["schemas"]["CodeEnum"];
             /** Message */
             message: string;
-        };
-        /**
-         * Appointment
-         * @description Whether somebody administers the workspace.
-         */
-        Appointment: {
-            /** Administrator */
-            administrator: boolean;
-            /** Login */
-            login: string;
-            /**
-             * Reason
-             * @default
-             */
-            reason?: string;
         };
         /**
          * AssignedRole
@@ -2152,6 +2256,8 @@ export interface components {
         };
         /** @enum {string} */
         CheckRequestKindEnum: "rows" | "pages" | "assignment" | "question";
+        /** @enum {string} */
+        ChosenEnum: "people" | "models" | "roles" | "shelves" | "sources" | "attributes";
         /**
          * Clause
          * @description One comparison of a column, of a property of the page (table `page`) or of the viewer (table `viewer`).
@@ -2637,6 +2743,77 @@ export interface components {
              */
             unit?: string | null;
         };
+        /**
+         * DutiesAnswer
+         * @description Every duty, and what duties are made of; `sources` and the like are what a scope can name.
+         */
+        DutiesAnswer: {
+            /** Acts */
+            acts: components["schemas"]["ActEntry"][];
+            /** Duties */
+            duties: components["schemas"]["GivenDutyEntry"][];
+            /** Models */
+            models: {
+                [key: string]: string;
+            };
+            /** Roles */
+            roles: {
+                [key: string]: string;
+            };
+            /** Sets */
+            sets: components["schemas"]["ReadySetEntry"][];
+            /** Shelves */
+            shelves: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Duty
+         * @description Acts within a scope, given to a user or a group between two days.
+         */
+        Duty: {
+            /** Acts */
+            acts: components["schemas"]["ActsEnum"][];
+            /**
+             * From
+             * @default null
+             */
+            from?: string | null;
+            /**
+             * Group
+             * @default null
+             */
+            group?: string | null;
+            /**
+             * Reason
+             * @default null
+             */
+            reason?: string | null;
+            /**
+             * Until
+             * @default null
+             */
+            until?: string | null;
+            /**
+             * User
+             * @default null
+             */
+            user?: string | null;
+            /** Within */
+            within: "everything" | components["schemas"]["Within"];
+        };
+        /**
+         * DutySave
+         * @description A duty to give, or to change: then with the version that was looked at.
+         */
+        DutySave: {
+            duty: components["schemas"]["Duty"];
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
+        };
         /** @enum {string} */
         EditableByEnum: "administrator" | "organization" | "person";
         /**
@@ -2858,6 +3035,8 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** @enum {string} */
+        EverywhereEnum: "look-shapes" | "look-values" | "roles" | "map" | "people" | "links" | "models" | "sources" | "pages" | "release" | "checks" | "trail" | "stand-in" | "settings";
         /**
          * EvidenceRequest
          * @description What the columns of a table of entitlements look like.
@@ -3144,6 +3323,31 @@ export interface components {
             evidence: string[];
             /** Message */
             message: string;
+        };
+        /**
+         * GivenDutyEntry
+         * @description A duty as it was given; `people` are who has it by this, `unknown` what its scope names that is not here any more.
+         */
+        GivenDutyEntry: {
+            /** Acting */
+            acting: boolean;
+            duty: components["schemas"]["Duty"];
+            /** Given At */
+            given_at: string;
+            /** Given By */
+            given_by: string;
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** People */
+            people: string[];
+            /** Silent */
+            silent: components["schemas"]["ChosenEnum"][];
+            /** Unknown */
+            unknown: string[];
+            /** Version */
+            version: number;
         };
         /**
          * GridAnswer
@@ -3935,6 +4139,19 @@ export interface components {
             texts: string[];
         };
         /**
+         * MayDo
+         * @description What an account may do by one duty, and how it comes by it.
+         */
+        MayDo: {
+            duty: components["schemas"]["Duty"];
+            /** Given By */
+            given_by: string;
+            /** Id */
+            id: number;
+            /** Path */
+            path: string[];
+        };
+        /**
          * Measure
          * @description An aggregate expression over one table (3.6).
          */
@@ -4235,6 +4452,8 @@ export interface components {
             /** Pages */
             pages: components["schemas"]["MyPage"][];
         };
+        /** @enum {string} */
+        NameEnum: "look-shapes" | "look-values" | "roles" | "map" | "people" | "links" | "models" | "sources" | "pages" | "release" | "checks" | "trail" | "stand-in" | "settings";
         /**
          * NamedPins
          * @description A set with its name.
@@ -4815,6 +5034,18 @@ export interface components {
         };
         /** @enum {string} */
         PeopleImportKindEnum: "people" | "groups";
+        /**
+         * PeopleWithin
+         * @description People by organization (with all below), by group (with the groups inside) or by login.
+         */
+        PeopleWithin: {
+            /** Groups */
+            groups?: string[];
+            /** Organizations */
+            organizations?: string[];
+            /** Users */
+            users?: string[];
+        };
         /** PeriodMask */
         PeriodMask: {
             period: components["schemas"]["PeriodTo"];
@@ -4834,8 +5065,8 @@ export interface components {
         PersonCard: {
             /** About */
             about: string;
-            /** Administrator */
-            administrator: boolean;
+            /** Acts */
+            acts: components["schemas"]["ActsEnum"][];
             /** Attributes */
             attributes: components["schemas"]["AttributeCard"][];
             /** Can Sign In */
@@ -5267,6 +5498,22 @@ export interface components {
             state?: components["schemas"]["State374Enum"];
         };
         /**
+         * ReadySetEntry
+         * @description A ready-made set of acts; `chosen` is what has to be named for it.
+         */
+        ReadySetEntry: {
+            /** About */
+            about: string;
+            /** Acts */
+            acts: components["schemas"]["ActsEnum"][];
+            /** Chosen */
+            chosen: components["schemas"]["ChosenEnum"][];
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * RealViewer
          * @description A user, optionally with only these roles (2.7).
          */
@@ -5588,6 +5835,11 @@ export interface components {
             live: boolean;
             released: components["schemas"]["Role"] | null;
             role: components["schemas"]["Role"];
+            /**
+             * Told
+             * @default null
+             */
+            told?: string[] | null;
             /** Version */
             version: number;
         };
@@ -5929,8 +6181,10 @@ export interface components {
          * @description Who is signed in.
          */
         SignedIn: {
-            /** Administrator */
-            administrator: boolean;
+            /** Acts */
+            acts: components["schemas"]["ActsEnum"][];
+            /** Everywhere */
+            everywhere: components["schemas"]["EverywhereEnum"][];
             /** Login */
             login: string;
             /** Name */
@@ -6821,6 +7075,61 @@ export interface components {
             rows: number;
         };
         /**
+         * WhoCanAnswer
+         * @description Everybody who can do it.
+         */
+        WhoCanAnswer: {
+            /** Accounts */
+            accounts: components["schemas"]["WhoCanEntry"][];
+        };
+        /**
+         * WhoCanEntry
+         * @description Somebody who can, and the groups by which (none: given to them).
+         */
+        WhoCanEntry: {
+            /** Can Sign In */
+            can_sign_in: boolean;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string[];
+        };
+        /**
+         * WhoCanRequest
+         * @description Who can do this: an act, over whatever is named.
+         */
+        WhoCanRequest: {
+            /** Act */
+            act: components["schemas"]["ActEnum"];
+            /**
+             * Attribute
+             * @default null
+             */
+            attribute?: string | null;
+            /**
+             * Model
+             * @default null
+             */
+            model?: string | null;
+            /**
+             * Person
+             * @default null
+             */
+            person?: string | null;
+            /**
+             * Role
+             * @default null
+             */
+            role?: string | null;
+            /**
+             * Shelf
+             * @default null
+             */
+            shelf?: string | null;
+        };
+        /**
          * WhoChange
          * @description Who is new and who is gone, against another state or day.
          */
@@ -6992,6 +7301,42 @@ export interface components {
             state?: components["schemas"]["State374Enum"];
             /** Viewer */
             viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"];
+        };
+        /**
+         * Within
+         * @description What a duty reaches, by what its acts are written in: `all`, or what is named; nothing where it is left out.
+         */
+        Within: {
+            /**
+             * Attributes
+             * @default null
+             */
+            attributes?: "all" | string[] | null;
+            /**
+             * Models
+             * @default null
+             */
+            models?: "all" | string[] | null;
+            /**
+             * People
+             * @default null
+             */
+            people?: "all" | components["schemas"]["PeopleWithin"] | null;
+            /**
+             * Roles
+             * @default null
+             */
+            roles?: "all" | string[] | null;
+            /**
+             * Shelves
+             * @default null
+             */
+            shelves?: "all" | string[] | null;
+            /**
+             * Sources
+             * @default null
+             */
+            sources?: "all" | string[] | null;
         };
     };
     responses: never;
@@ -7181,6 +7526,140 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ImportReport"];
                 };
+            };
+        };
+    };
+    duties_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DutiesAnswer"];
+                };
+            };
+        };
+    };
+    duties_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DutySave"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DutiesAnswer"];
+                };
+            };
+        };
+    };
+    duties_of_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                login: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountRights"];
+                };
+            };
+        };
+    };
+    duties_who_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhoCanRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhoCanAnswer"];
+                };
+            };
+        };
+    };
+    duties_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DutySave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DutiesAnswer"];
+                };
+            };
+        };
+    };
+    duties_destroy: {
+        parameters: {
+            query: {
+                /** @description The version that was read; another is refused as stale. */
+                version: number;
+            };
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -7812,6 +8291,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MyAnswers"];
+                };
+            };
+        };
+    };
+    my_duties_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountRights"];
                 };
             };
         };

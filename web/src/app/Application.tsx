@@ -8,6 +8,7 @@ import { SignIn } from "../features/session/SignIn";
 import { Welcome } from "../features/session/Welcome";
 import { AskingProvider } from "../state/asking";
 import { ModeContext } from "../state/mode";
+import { SCREENS } from "../state/rights";
 import { antDesign, applyColours, type Mode } from "../state/theme";
 import { WorkbenchProvider } from "../state/workbench";
 import { Notice } from "../ui/Notice";
@@ -25,6 +26,7 @@ const screens = {
   PagesScreen: () => import("../features/pages/PagesScreen"),
   ReleasesScreen: () => import("../features/releases/ReleasesScreen"),
   TrailScreen: () => import("../features/trail/TrailScreen"),
+  SettingsScreen: () => import("../features/settings/SettingsScreen"),
   MyPages: () => import("../features/my/MyPages"),
 };
 const BringScreen = lazy(screens.BringScreen);
@@ -38,6 +40,7 @@ const PeopleScreen = lazy(screens.PeopleScreen);
 const PagesScreen = lazy(screens.PagesScreen);
 const ReleasesScreen = lazy(screens.ReleasesScreen);
 const TrailScreen = lazy(screens.TrailScreen);
+const SettingsScreen = lazy(screens.SettingsScreen);
 const MyPages = lazy(screens.MyPages);
 
 /** The screen an address leads to is fetched while the session is still asked for. */
@@ -69,7 +72,8 @@ function Screens() {
       <MyPages session={session.data} />
     </Suspense>
   );
-  if (!account.administrator) {
+  const open = SCREENS.find((screen) => screen.acts.some((act) => account.acts.includes(act)));
+  if (!open) {
     return (
       <Routes>
         <Route path="/my/:page?" element={mine} />
@@ -78,7 +82,10 @@ function Screens() {
     );
   }
   return (
-    <WorkbenchProvider account={account.login}>
+    <WorkbenchProvider
+      account={account.login}
+      first={account.everywhere.includes("look-shapes") || !account.acts.includes("look-shapes") ? "draft" : "live"}
+    >
       <AskingProvider>
         <Routes>
           <Route path="/my/:page?" element={mine} />
@@ -97,8 +104,12 @@ function Screens() {
             <Route path="/pages/:page?" element={<PagesScreen view="page" />} />
             <Route path="/releases" element={<ReleasesScreen />} />
             <Route path="/trail" element={<TrailScreen />} />
+            <Route path="/settings/:view?" element={<SettingsScreen />} />
           </Route>
-          <Route path="*" element={<Navigate to={session.data.demo.length > 0 ? "/roles" : "/models"} replace />} />
+          <Route
+            path="*"
+            element={<Navigate to={session.data.demo.length > 0 && account.acts.includes("roles") ? "/roles" : `/${open.path}`} replace />}
+          />
         </Routes>
       </AskingProvider>
     </WorkbenchProvider>

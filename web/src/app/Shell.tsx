@@ -2,6 +2,7 @@ import { Button, Dropdown, Popover, Select } from "antd";
 import { lazy, Suspense, useState } from "react";
 import { NavLink, Outlet, useNavigate } from "react-router-dom";
 import type { Schemas } from "../api/client";
+import { SCREENS, useRights } from "../state/rights";
 import { useWorkbench } from "../state/workbench";
 import { Brand } from "../ui/Brand";
 import { ChangePassword } from "../ui/ChangePassword";
@@ -15,17 +16,6 @@ import { Keys } from "./Keys";
 import { Tray } from "./Tray";
 
 const AskPanel = lazy(() => import("../features/asking/AskPanel").then((module) => ({ default: module.AskPanel })));
-
-const SCREENS = [
-  ["models", "Models"],
-  ["people", "People"],
-  ["roles", "Roles"],
-  ["pages", "Pages"],
-  ["viewers", "Viewers"],
-  ["reach", "Reach"],
-  ["releases", "Releases"],
-  ["trail", "Trail"],
-] as const;
 
 export function Legend() {
   return (
@@ -53,13 +43,15 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
   const bench = useWorkbench();
   const navigate = useNavigate();
   const [changing, setChanging] = useState(false);
+  const { may } = useRights();
+  const looks = may("look-shapes", "roles", "models", "pages", "release");
   const menu = useAccountMenu(session, () => setChanging(true));
   useLeavingAsks();
   return (
     <div className="app">
       <nav className="rail" aria-label="Screens">
         <Brand />
-        {SCREENS.map(([path, label]) => (
+        {SCREENS.filter((screen) => may(...screen.acts)).map(({ path, label }) => (
           <NavLink key={path} to={`/${path}`} className={({ isActive }) => (isActive ? "on" : "")}>
             {label}
           </NavLink>
@@ -78,7 +70,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
             className="least-180"
             placeholder="No model yet"
           />
-          {bench.state === "draft" ? (
+          {!looks ? null : bench.state === "draft" ? (
             <>
               <span className="state-mark" data-testid="state-mark">
                 <b>Draft</b> ·{" "}
@@ -108,14 +100,21 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
               </button>
             </span>
           )}
+          {may("look-shapes") && !may("look-values") && (
+            <span className="state-mark" title="Your duty is to look at counts, states and verdicts; values read …">
+              without values
+            </span>
+          )}
           <span className="grow" />
           <Finder />
           <Popover content={<Legend />} trigger="click" title="What the marks mean">
             <Button>Legend</Button>
           </Popover>
-          <Button type="primary" onClick={() => navigate("/releases")}>
-            Review and release
-          </Button>
+          {may("release", "roles", "models", "pages") && (
+            <Button type="primary" onClick={() => navigate("/releases")}>
+              {may("release") ? "Review and release" : "Review"}
+            </Button>
+          )}
           <Dropdown menu={menu} trigger={["click"]}>
             <Button aria-label={`Account ${session.account?.login ?? ""}`}>{session.account?.login}</Button>
           </Dropdown>
@@ -126,7 +125,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
             it.
           </Notice>
         )}
-        <Tray />
+        {looks && <Tray />}
         <Keys />
         {changing && <ChangePassword close={() => setChanging(false)} />}
         <div className="work">

@@ -47,9 +47,9 @@ function stored<T>(key: string, otherwise: T): T {
 }
 
 /** What is looked at: draft or live, which model, through whose eyes. Kept for each account on its own machine. */
-export function WorkbenchProvider({ account, children }: { account: string; children: ReactNode }) {
+export function WorkbenchProvider({ account, first, children }: { account: string; first: StateName; children: ReactNode }) {
   const kept = `moorland.${account}`;
-  const [state, setState] = useState<StateName>("draft");
+  const [state, setState] = useState<StateName>(first);
   const [chosen, setModel] = useState<string | null>(() => stored(`${kept}.model`, null));
   const [pins, setPins] = useState<Pin[]>(() => stored(`${kept}.pins`, []));
   const [focus, setFocus] = useState<number>(() => stored(`${kept}.focus`, 0));

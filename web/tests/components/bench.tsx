@@ -97,7 +97,7 @@ export function drawn(part: ReactNode, answers: Answers = {}): Call[] {
     <QueryClientProvider client={client}>
       <App>
         <MemoryRouter>
-          <WorkbenchProvider account="boss">
+          <WorkbenchProvider account="boss" first="draft">
             <AskingProvider>{part}</AskingProvider>
           </WorkbenchProvider>
         </MemoryRouter>

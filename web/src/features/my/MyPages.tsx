@@ -31,7 +31,7 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
         <Brand />
         <span className="soft cut">{session.workspace}</span>
         <span className="grow" />
-        {session.account?.administrator && <Link to="/roles">Back to the workspace</Link>}
+        {(session.account?.acts.length ?? 0) > 0 && <Link to="/">Back to the workspace</Link>}
         {changing && <ChangePassword close={() => setChanging(false)} />}
         <Dropdown menu={menu} trigger={["click"]}>
           <Button aria-label={`Account ${session.account?.name ?? ""}`}>{session.account?.name}</Button>

@@ -5,6 +5,7 @@ import { NavLink, useNavigate, useParams } from "react-router-dom";
 import { api, data } from "../../api/client";
 import { queries } from "../../api/queries";
 import { type PeopleData, usePeople } from "../../state/directory";
+import { useRights } from "../../state/rights";
 import { ConfirmImpact } from "../../ui/ConfirmImpact";
 import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
@@ -32,6 +33,7 @@ export default function PeopleScreen() {
   const { login } = useParams();
   const navigate = useNavigate();
   const people = usePeople();
+  const { may, everywhere } = useRights();
   const [chosen, setChosen] = useState<Chosen>({ kind: "all" });
   const [search, setSearch] = useState("");
   const [only, setOnly] = useState<Only>("all");
@@ -104,17 +106,23 @@ export default function PeopleScreen() {
               { value: "services", label: "services" },
             ]}
           />
-          <Button type={all.people.length < 2 ? "primary" : "default"} onClick={() => setDoing("person")}>
-            + person
-          </Button>
+          {may("people") && (
+            <Button type={all.people.length < 2 ? "primary" : "default"} onClick={() => setDoing("person")}>
+              + person
+            </Button>
+          )}
           <Dropdown
             trigger={["click"]}
             menu={{
               items: [
-                { key: "import", label: "Bring in from a file…" },
-                { key: "attributes", label: "Attributes…" },
-                { key: "people", label: "Export people as CSV" },
-                { key: "groups", label: "Export groups as CSV" },
+                { key: "import", label: "Bring in from a file…", disabled: !may("people") },
+                ...(everywhere("people")
+                  ? [
+                      { key: "attributes", label: "Attributes…" },
+                      { key: "people", label: "Export people as CSV" },
+                      { key: "groups", label: "Export groups as CSV" },
+                    ]
+                  : []),
               ],
               onClick: ({ key }) =>
                 key === "people" || key === "groups" ? window.location.assign(`/api/directory/export?kind=${key}`) : setDoing(key as Doing),
@@ -123,7 +131,7 @@ export default function PeopleScreen() {
             <Button aria-label="More with people">⋯</Button>
           </Dropdown>
         </div>
-        {logins.length > 0 && (
+        {logins.length > 0 && may("people", "map") && (
           <BulkBar logins={logins} people={all} ask={setAsked} remove={() => setDoing("delete")} clear={() => setSelected(new Set())} />
         )}
         <List people={shown} data={all} selected={selected} select={setSelected} />
@@ -148,7 +156,7 @@ export default function PeopleScreen() {
             people={all}
             edit={() => setTree({ kind: chosen.kind, what: "edit", name: chosen.name })}
           />
-        ) : all.people.length < 2 ? (
+        ) : all.people.length < 2 && everywhere("people") ? (
           <Empty title="Bring your people in">
             <p>From a CSV or XLSX list, with their groups and attributes; or one by one.</p>
             <p className="row above-10">

@@ -6,6 +6,7 @@ import { ApiError, api, data, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { marked, objectSubject, pageSubject, type Subject, tableSubject, useAsking } from "../../state/asking";
 import type { PeopleData } from "../../state/directory";
+import { actLabel, useRights } from "../../state/rights";
 import { MOST_PINS, useModel, useWorkbench } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
 import { Share } from "../../ui/Share";
@@ -37,6 +38,7 @@ export function PersonCard({
   const model = useModel();
   const { message } = App.useApp();
   const [doing, setDoing] = useState<"edit" | "copy" | "delete" | "role" | null>(null);
+  const { may } = useRights();
   const [link, setLink] = useState<Schemas["InvitationAnswer"] | null>(null);
   const card = useQuery(queries.person(login, bench.state));
   if (card.isError) {
@@ -57,13 +59,6 @@ export function PersonCard({
       message.error((error as Error).message);
     }
   };
-  const appoint = () =>
-    ask({
-      title: person.administrator
-        ? `${person.name} no longer administers this workspace?`
-        : `Let ${person.name} administer this workspace?`,
-      act: { appoint: { login, administrator: !person.administrator } },
-    });
   const takeAway = (role: Card["roles"][number], key: number) =>
     ask({
       title: `Take ${role.label} away from ${person.name}?`,
@@ -78,42 +73,44 @@ export function PersonCard({
         <h2 className="cut">{person.name}</h2>
         <code>{person.login}</code>
         <span className="grow" />
-        <Button
-          size="small"
-          onClick={() =>
-            bench.pin({
-              key: `user:${login}`,
-              title: person.name,
-              detail: `${login} · ${person.roles.map((role) => role.label).join(", ") || "no role"}`,
-              viewer: login,
-            })
-          }
-        >
-          Pin
-        </Button>
+        {may("look-shapes") && (
+          <Button
+            size="small"
+            onClick={() =>
+              bench.pin({
+                key: `user:${login}`,
+                title: person.name,
+                detail: `${login} · ${person.roles.map((role) => role.label).join(", ") || "no role"}`,
+                viewer: login,
+              })
+            }
+          >
+            Pin
+          </Button>
+        )}
         <Dropdown
           trigger={["click"]}
           menu={{
             items: [
-              { key: "edit", label: "Edit…" },
-              { key: "copy", label: "Copy access from somebody…" },
-              { key: "role", label: "Give a role…" },
-              { key: "statement", label: "Access statement" },
+              ...(may("people")
+                ? [
+                    { key: "edit", label: "Edit…" },
+                    { key: "copy", label: "Copy access from somebody…" },
+                  ]
+                : []),
+              ...(may("map") ? [{ key: "role", label: "Give a role…" }] : []),
+              ...(may("look-shapes") ? [{ key: "statement", label: "Access statement" }] : []),
               {
                 key: "link",
                 label: person.can_sign_in ? "Link for a new password" : "Link for the first sign-in",
-                disabled: person.kind !== "person" || !person.enabled,
+                disabled: !may("links") || person.kind !== "person" || !person.enabled,
               },
-              {
-                key: "appoint",
-                label: person.administrator ? "No longer administer this workspace…" : "Let administer this workspace…",
-                disabled: !person.administrator && (person.kind !== "person" || !person.enabled),
-              },
-              { key: "delete", label: "Delete…", danger: true },
+              ...(may("settings") ? [{ key: "duties", label: "Duties…" }] : []),
+              ...(may("people") ? [{ key: "delete", label: "Delete…", danger: true }] : []),
             ],
             onClick: ({ key }) => {
               if (key === "link") void invite();
-              else if (key === "appoint") appoint();
+              else if (key === "duties") navigate(`/settings/duties?of=${encodeURIComponent(login)}`);
               else if (key === "statement") navigate(`/statement/person/${encodeURIComponent(login)}`);
               else setDoing(key as "edit");
             },
@@ -128,12 +125,13 @@ export function PersonCard({
           checkedChildren="enabled"
           unCheckedChildren="disabled"
           aria-label="Enabled"
+          disabled={!may("people")}
           onChange={(enabled) => setChange({ title: `${enabled ? "Enable" : "Disable"} ${person.name}?`, body: { enabled } })}
         />
       </div>
       <p className="soft">
         {organization ?? "no organization"} {person.email && `· ${person.email}`} {person.kind === "service" && "· service account"}{" "}
-        {person.administrator && "· administers this workspace"}
+        {person.acts.length > 0 && `· has duties: ${person.acts.map(actLabel).join(", ")}`}
       </p>
       {person.about && <p>{person.about}</p>}
       {person.keeper && <p className="soft small">kept by {person.keeper}</p>}

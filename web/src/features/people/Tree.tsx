@@ -1,6 +1,7 @@
 import { Dropdown } from "antd";
 import { useState } from "react";
 import type { PeopleData } from "../../state/directory";
+import { useRights } from "../../state/rights";
 import { count as figures } from "../../ui/Share";
 
 export type Chosen = { kind: "all" } | { kind: "organization" | "group"; name: string };
@@ -27,6 +28,7 @@ export function Tree({
   act: (asked: TreeAct) => void;
   moved: (kind: "organization" | "group", name: string, from: string | null, into: string | null) => void;
 }) {
+  const { everywhere } = useRights();
   const [dragged, setDragged] = useState<Dragged | null>(null);
   const [over, setOver] = useState<string | null>(null);
   const counts = new Map<string, number>();
@@ -119,7 +121,7 @@ export function Tree({
     <>
       <div className="row">
         <h3 className="grow">Organizations</h3>
-        {people.organizations.length === 0 && (
+        {people.organizations.length === 0 && everywhere("people") && (
           <button type="button" className="textlink small" onClick={() => act({ kind: "organization", what: "new", name: null })}>
             + new
           </button>
@@ -145,9 +147,11 @@ export function Tree({
         }}
       >
         <h3 className="grow">Groups</h3>
-        <button type="button" className="textlink small" onClick={() => act({ kind: "group", what: "new", name: null })}>
-          + new
-        </button>
+        {everywhere("people") && (
+          <button type="button" className="textlink small" onClick={() => act({ kind: "group", what: "new", name: null })}>
+            + new
+          </button>
+        )}
       </div>
       {people.groups.length === 0 && (
         <p className="soft small">No group yet. Roles are mapped to groups, so that people can come and go.</p>

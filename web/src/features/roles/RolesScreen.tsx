@@ -6,6 +6,7 @@ import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client
 import { queries, useChanged } from "../../api/queries";
 import { useAsking } from "../../state/asking";
 import { useRoles } from "../../state/directory";
+import { useRights } from "../../state/rights";
 import { useModel, useWorkbench } from "../../state/workbench";
 import { defaultColumn } from "../../ui/defaultColumn";
 import { Empty, Notice } from "../../ui/Notice";
@@ -18,13 +19,20 @@ import { EffectPanel, type Tab } from "./EffectPanel";
 import type { TotalsChoice } from "./EffectTotals";
 import { opensOf } from "./opens";
 import { RoleEditor } from "./RoleEditor";
+import { RolesReader } from "./RolesReader";
 import { Similar } from "./Similar";
 import { type Mode, useEffectOf, viewersFor } from "./useEffectOf";
 import "./roles.css";
 import "../../ui/sentences/sentences.css";
 
-/** The bench: a role is written beside its effect. */
+/** The bench for who writes roles; for all others what they say, who holds them and whom they are mapped to. */
 export default function RolesScreen() {
+  const { may } = useRights();
+  return may("roles") ? <Bench /> : <RolesReader />;
+}
+
+/** The bench: a role is written beside its effect. */
+function Bench() {
   const { role: wanted } = useParams();
   const navigate = useNavigate();
   const bench = useWorkbench();

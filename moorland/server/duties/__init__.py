@@ -1,0 +1,1 @@
+"""What accounts may do in Moorland, and within what."""

@@ -1,0 +1,56 @@
+"""Which changes of the draft an account knows of and may make live (accounts.md 1 to 3)."""
+
+from collections.abc import Iterable
+from typing import Any
+
+from moorland.core.insight.differences import ItemChange
+from moorland.core.insight.impact import impact
+from moorland.server.directory.models import Account
+from moorland.server.duties.judging import keeps_alone
+from moorland.server.duties.rights import Rights, outside
+from moorland.server.evaluating import evaluator
+from moorland.server.viewing.knowing import may_read_literals, writes_pages
+
+#: A change that touches no model in particular: a shelf, a page or role of no model.
+_NO_MODEL = None
+
+
+def told_changes(rights: Rights, changes: Iterable[ItemChange], *documents: dict[str, Any]) -> list[ItemChange]:
+    """The changes an account knows of; what differs in them only where it may read what stands there."""
+    told = []
+    for change in changes:
+        model = _model_of(change, documents)
+        if not _knows(rights, model):
+            continue
+        told.append(change if may_read_literals(rights, model) else change.model_copy(update={"differences": []}))
+    return told
+
+
+def refuse_release(account: Account, rights: Rights, changes: Iterable[ItemChange], *documents: dict[str, Any]) -> None:
+    """Raises Failure (403) where a change is not in the scope of a duty to release, or the account would see more by it and is not alone."""
+    for change in changes:
+        model = _model_of(change, documents)
+        within = rights.reaches("release", model=model) if model is not None else any(scope.models == "all" for scope in rights.scopes("release"))
+        if not within:
+            named = f"{change.kind.removesuffix('s')} {change.label}" if _knows(rights, model) else "something outside of the scope of your duties"
+            raise outside(f"The draft changes {named}, which you may not release. All of the draft is released at once.")
+    if not keeps_alone(account):
+        found = impact(evaluator("live"), evaluator("draft"), [account.login])
+        if any(item.gained or any(table.gained for table in item.tables) for item in found):
+            raise outside("By this release you would see more yourself. Somebody else who may release it has to do so.")
+
+
+def _knows(rights: Rights, model: str | None) -> bool:
+    acts = ("release", "roles", "models", "look-shapes", "checks")
+    if model is None:
+        return writes_pages(rights) or any(scope.models == "all" for act in rights.acts & set(acts) for scope in rights.scopes(act))
+    return any(rights.reaches(act, model=model) for act in rights.acts & set(acts))
+
+
+def _model_of(change: ItemChange, documents: Iterable[dict[str, Any]]) -> str | None:
+    if change.kind == "models":
+        return change.name
+    if change.kind == "shelves":
+        return _NO_MODEL
+    found = (item for document in documents for item in document.get(change.kind, []) if item["name"] == change.name)
+    return next((item.get("model") for item in found), _NO_MODEL)
