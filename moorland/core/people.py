@@ -194,7 +194,7 @@ class People:
         if isinstance(reference, ImaginedViewer):
             viewer, only = self._imagined(reference.imagine), reference.imagine.only_roles
         else:
-            viewer, only = self._real(reference.login), reference.only_roles
+            viewer, only = self._real(reference.login, as_of), reference.only_roles
         if only is not None:
             for name in only:
                 _must_exist(name, self.roles, "role")
@@ -203,11 +203,11 @@ class People:
             viewer.held = self._roles_held(viewer, as_of)
         return viewer
 
-    def _real(self, login: str) -> Viewer:
+    def _real(self, login: str, as_of: datetime.date) -> Viewer:
         _must_exist(login, self.users, "user")
         user = self.users[login]
         groups = self.effective_groups(self._groups_of_user.get(login, ()))
-        return self._known_as(login, user.name, user.email, user.enabled, user.organization, groups, user.attributes)
+        return self._known_as(login, user.name, user.email, user.good_on(as_of), user.organization, groups, user.attributes)
 
     def _imagined(self, person: ImaginedPerson) -> Viewer:
         for name in person.groups:

@@ -32,6 +32,7 @@ INSTALLED_APPS = [
     "moorland.server.trail",
     "moorland.server.directory",
     "moorland.server.duties",
+    "moorland.server.access",
     "moorland.server.catalog",
     "moorland.server.policies",
     "moorland.server.pages",
@@ -116,7 +117,7 @@ X_FRAME_OPTIONS = "DENY"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 
 REST_FRAMEWORK = {
-    "DEFAULT_AUTHENTICATION_CLASSES": ["moorland.server.protection.SessionSignIn"],
+    "DEFAULT_AUTHENTICATION_CLASSES": ["moorland.server.access.tokens.TokenSignIn", "moorland.server.protection.SessionSignIn"],
     "DEFAULT_PERMISSION_CLASSES": ["moorland.server.duties.permission.HasDuty"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
@@ -133,6 +134,13 @@ SPECTACULAR_SETTINGS = {
     "SERVE_PERMISSIONS": ["moorland.server.duties.permission.IsKeeper"],
     "SERVE_AUTHENTICATION": ["moorland.server.protection.SessionSignIn"],
 }
+
+#: Where mail is sent by; without a host, links are shown to who makes them. In the demo mail goes into a folder.
+EMAIL_HOST = os.environ.get("MOORLAND_MAIL_HOST", "")
+EMAIL_PORT = int(os.environ.get("MOORLAND_MAIL_PORT", "25"))
+EMAIL_BACKEND = "django.core.mail.backends.filebased.EmailBackend" if DEMO else "django.core.mail.backends.smtp.EmailBackend"
+EMAIL_FILE_PATH = DATA / "mail"
+MAIL_IS_SET_UP = DEMO or bool(EMAIL_HOST)
 
 STATIC_URL = "/static/"
 WHITENOISE_ROOT = BASE_DIR / "web" / "dist"

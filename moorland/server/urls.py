@@ -9,6 +9,20 @@ from drf_spectacular.views import SpectacularAPIView
 
 import moorland.server.names
 import moorland.server.schema  # noqa: F401  registers the session scheme
+from moorland.server.access.views import (
+    OneOwnSession,
+    OneOwnToken,
+    OneToken,
+    OwnAccounts,
+    OwnSecondFactor,
+    OwnSessions,
+    OwnTokens,
+    PersonAccess,
+    Rules,
+    RulesTried,
+    Tokens,
+    WorkspaceSettings,
+)
 from moorland.server.catalog.lines_views import KeptTables, Lines, LinesHistory, LinesTry
 from moorland.server.catalog.uploads import OneUpload, Proposals, UploadGrid, Uploads
 from moorland.server.catalog.views import DraftModel, Imports, MeasureTry, Models, OneRefresh, Profile, Refresh, Refreshes
@@ -74,6 +88,18 @@ urlpatterns = [
     path("api/duties/who", WhoCan.as_view()),
     path("api/duties/<int:key>", OneDuty.as_view()),
     path("api/duties/of/<name:login>", WhatCan.as_view()),
+    path("api/my/account", OwnAccounts.as_view()),
+    path("api/my/sessions", OwnSessions.as_view()),
+    path("api/my/sessions/<int:key>", OneOwnSession.as_view()),
+    path("api/my/second-factor", OwnSecondFactor.as_view()),
+    path("api/my/tokens", OwnTokens.as_view()),
+    path("api/my/tokens/<int:key>", OneOwnToken.as_view()),
+    path("api/settings/tokens", Tokens.as_view()),
+    path("api/settings/tokens/<int:key>", OneToken.as_view()),
+    path("api/settings/sign-in", Rules.as_view()),
+    path("api/settings/sign-in/try", RulesTried.as_view()),
+    path("api/settings/workspace", WorkspaceSettings.as_view()),
+    path("api/people/<name:login>/access", PersonAccess.as_view()),
     path("api/my/duties", OwnDuties.as_view()),
     path("api/state", WorkspaceState.as_view()),
     path("api/uploads", Uploads.as_view()),

@@ -1,10 +1,11 @@
 """The shapes of people: organizations, attributes, groups, users (semantics.md 2)."""
 
+import datetime
 from typing import Literal
 
 from pydantic import Field
 
-from moorland.core.bundle.shape import Name, Named, Scalar, Shape, ValueType
+from moorland.core.bundle.shape import Day, Name, Named, Scalar, Shape, ValueType
 
 AttributeValue = Scalar | list[Scalar] | None
 
@@ -54,10 +55,17 @@ class User(Shape):
     organization: Name | None = None
     kind: Literal["person", "service"] = "person"
     enabled: bool = True
+    #: The first and last day on which the account is good (2.1).
+    from_: Day | None = Field(default=None, alias="from")
+    until: Day | None = None
     attributes: dict[str, AttributeValue] = Field(default_factory=dict)
     label: str | None = None
     about: str | None = None
     keeper: str | None = None
+
+    def good_on(self, day: datetime.date) -> bool:
+        """Whether the account is enabled, and the day one of its days (2.1)."""
+        return self.enabled and (self.from_ is None or self.from_ <= day) and (self.until is None or day <= self.until)
 
 
 class ImaginedPerson(Shape):

@@ -15,6 +15,8 @@ from rest_framework.views import APIView
 from moorland.core.bundle.duties import ActName
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
+from moorland.server.access.rules import rules
+from moorland.server.access.sessions import begin
 from moorland.server.changes import recorded
 from moorland.server.directory.accounts import account_named
 from moorland.server.directory.act_shapes import Act, CopyAnswer, FirstPassword, InvitationAnswer, OwnsAnswer, PlaceCard, SetUp
@@ -122,7 +124,8 @@ class SettingUp(APIView):
 
 def _signed_in(request: Request, account: Account) -> Response:
     login(request._request, account, backend="moorland.server.directory.sign_in.LoginBackend")
-    return answer(session_answer(account))
+    begin(request._request, account, rules())
+    return answer(session_answer(account, request._request))
 
 
 class PeopleFiles(APIView):

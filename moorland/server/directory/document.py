@@ -11,13 +11,14 @@ def people_document() -> dict[str, Any]:
     organizations = {organization.pk: organization for organization in Organization.objects.all()}
     logins: dict[int, str] = {}
     users = []
-    fields = ("pk", "login", "name", "email", "organization_id", "kind", "enabled", "attributes", "sealed", "about", "keeper")
-    for pk, login, name, email, home, kind, enabled, attributes, sealed, about, keeper in Account.objects.values_list(*fields):
+    fields = ("pk", "login", "name", "email", "organization_id", "kind", "enabled", "attributes", "sealed", "about", "keeper", "first_day", "last_day")
+    for pk, login, name, email, home, kind, enabled, attributes, sealed, about, keeper, first, last in Account.objects.values_list(*fields):
         logins[pk] = login
         organization = organizations[home].name if home else None
         attributes = {**attributes, **opened(sealed)} if sealed else attributes
         user = {"login": login, "name": name, "email": email, "organization": organization, "kind": kind, "enabled": enabled, "attributes": attributes}
-        users.append({**user, "about": about or None, "keeper": keeper or None})
+        days = {"from": first.isoformat() if first else None, "until": last.isoformat() if last else None} if first or last else {}
+        users.append({**user, **days, "about": about or None, "keeper": keeper or None})
     stored = list(Group.objects.all())
     names = {group.pk: group.name for group in stored}
     members: dict[int, list[str]] = {}

@@ -13,7 +13,7 @@ from moorland.core.bundle.problems import Problem
 from moorland.server.changes import recorded
 from moorland.server.directory.act_shapes import FirstPassword, InvitationAnswer, SetUp
 from moorland.server.directory.models import Account, Invitation, Organization
-from moorland.server.directory.passwords import refuse_weak
+from moorland.server.directory.passwords import refuse_weak, set_password
 from moorland.server.duties.giving import give_set
 from moorland.server.errors import Failure
 from moorland.server.releases.models import Workspace
@@ -40,12 +40,11 @@ def first_password(asked: FirstPassword) -> Account:
     """Sets the password of whoever a link was made for; the link works once."""
     with recorded("", "first password", "") as change:
         found = Invitation.objects.select_related("account").filter(token_hash=_hash(asked.token), expires_at__gt=timezone.now()).first()
-        if found is None or not found.account.enabled:
+        if found is None or not found.account.good_today():
             raise Failure(422, "no_such_link", "This link was used already, or its seven days are over. Ask for another.")
         account = found.account
         refuse_weak(asked.password, account)
-        account.set_password(asked.password)
-        account.save()
+        set_password(account, asked.password)
         found.delete()
         change.by(account)
     return account

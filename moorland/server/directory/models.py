@@ -4,6 +4,7 @@ from typing import Any
 
 from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
 from django.db import models
+from django.utils import timezone
 
 from moorland.core.bundle.structure import identity
 from moorland.server.documents import Versioned, VersionedDocument
@@ -61,6 +62,14 @@ class Account(Versioned, AbstractBaseUser):
     sealed = models.TextField(blank=True, default="")
     about = models.TextField(blank=True)
     keeper = models.CharField(max_length=200, blank=True)
+    #: The first and last day on which the account is good; outside of them it is as disabled.
+    first_day = models.DateField(null=True)
+    last_day = models.DateField(null=True)
+    password_set_at = models.DateTimeField(null=True)
+    must_change_password = models.BooleanField(default=False)
+    password_never_expires = models.BooleanField(default=False)
+    keeps_password = models.BooleanField(default=False)
+    email_set_at = models.DateTimeField(null=True)
 
     USERNAME_FIELD = "login"
     EMAIL_FIELD = "email"
@@ -74,6 +83,11 @@ class Account(Versioned, AbstractBaseUser):
     def is_active(self) -> bool:  # type: ignore[override]
         """Django's word for enabled."""
         return self.enabled
+
+    def good_today(self) -> bool:
+        """Whether the account is enabled, and today one of its days, by the clock of the server."""
+        today = timezone.now().date()
+        return self.enabled and (self.first_day is None or self.first_day <= today) and (self.last_day is None or today <= self.last_day)
 
     def save(self, *args: Any, **kwargs: Any) -> None:
         """Keeps the identities by which uniqueness is decided."""

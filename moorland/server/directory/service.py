@@ -15,8 +15,8 @@ from moorland.core.people import People, Viewer
 from moorland.server.catalog.storage import load_table
 from moorland.server.changes import in_charge, nobody_in_charge
 from moorland.server.directory.models import Account
-from moorland.server.duties.judging import Outcome, holdings, judge
-from moorland.server.duties.rights import Rights, rights_of
+from moorland.server.duties.judging import Outcome, gains_by_name, holdings, judge
+from moorland.server.duties.rights import Rights, outside, rights_of
 from moorland.server.errors import Failure
 from moorland.server.evaluating import evaluator
 from moorland.server.releases.bundles import State, bundle_of, live_number, workspace
@@ -102,6 +102,29 @@ def told_to(rights: Rights, found: list[ViewerImpact], people: list[Viewer]) -> 
 
 #: The acts by which somebody learns that a person is concerned by a change.
 _CONCERNED: tuple[ActName, ...] = ("people", "map", "look-shapes")
+
+
+def tried_by_oneself(change: Callable[[], None], account: Account) -> list[ViewerImpact]:
+    """What changes for somebody by a change of their own name, mail and attributes they may edit; it is made and taken back.
+
+    Raises Failure where they would gain by how they are called. How many rows there are beside their own is not told.
+    """
+    before = evaluator("live")
+    with transaction.atomic():
+        try:
+            change()
+            after = Evaluator(bundle_of("live"), load_table, before.as_of, before.secret, before.shared)
+        except BundleError as error:
+            raise Failure(422, "invalid", _said(error), error.problems) from None
+        finally:
+            transaction.set_rollback(True)
+    if gains_by_name(Outcome(before, after, [account.login], {}, {}), account.login):
+        raise outside("Sentences read your name or mail, so somebody who keeps people has to change it.")
+    found = impact(before, after, [account.login])
+    return [
+        item.model_copy(update={"tables": [table.model_copy(update={"rows": max(table.before or 0, table.after or 0)}) for table in item.tables]})
+        for item in found
+    ]
 
 
 def _state() -> tuple[int, ...]:

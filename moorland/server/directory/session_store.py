@@ -10,7 +10,8 @@ from django.utils import timezone
 from moorland.server.unchanged import unless_changed
 
 
-def _hashed(key: str) -> str:
+def hashed_key(key: str) -> str:
+    """What a session is stored under."""
     return hashlib.sha256(key.encode()).hexdigest()[:40]
 
 
@@ -18,7 +19,7 @@ class SessionStore(DatabaseStore):
     """What stands in the cookie is never stored."""
 
     def _get_session_from_db(self) -> AbstractBaseSession | None:
-        key = _hashed(self.session_key or "")
+        key = hashed_key(self.session_key or "")
         found = unless_changed(("session", key), lambda: self.model.objects.filter(session_key=key).first())
         if found is None or found.expire_date <= timezone.now():
             self._session_key = None
@@ -26,14 +27,14 @@ class SessionStore(DatabaseStore):
         return found
 
     def exists(self, session_key: str) -> bool:
-        return bool(self.model.objects.filter(session_key=_hashed(session_key)).exists())
+        return bool(self.model.objects.filter(session_key=hashed_key(session_key)).exists())
 
     def create_model_instance(self, data: dict[str, Any]) -> AbstractBaseSession:
         made: AbstractBaseSession = super().create_model_instance(data)
-        made.session_key = _hashed(made.session_key)
+        made.session_key = hashed_key(made.session_key)
         return made
 
     def delete(self, session_key: str | None = None) -> None:
         key = session_key if session_key is not None else self.session_key
         if key is not None:
-            self.model.objects.filter(session_key=_hashed(key)).delete()
+            self.model.objects.filter(session_key=hashed_key(key)).delete()

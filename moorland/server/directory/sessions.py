@@ -1,6 +1,7 @@
 """What somebody is told of their session."""
 
 from django.conf import settings
+from django.http import HttpRequest
 
 from moorland.core.bundle.duties import ACTS
 from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
@@ -10,7 +11,7 @@ from moorland.server.duties.rights import rights_of
 from moorland.server.releases.models import Workspace
 
 
-def session_answer(account: Account | None) -> SessionAnswer:
+def session_answer(account: Account | None, request: HttpRequest | None = None) -> SessionAnswer:
     """Who is signed in, if anybody, and what the sign-in screen has to know."""
     space = Workspace.objects.first()
     return SessionAnswer(
@@ -19,6 +20,7 @@ def session_answer(account: Account | None) -> SessionAnswer:
         account=_signed_in(account) if account else None,
         demo=demo_sign_ins() if settings.DEMO else [],
         demo_password=DEMO_PASSWORD if settings.DEMO else None,
+        first=request.session.get("limited") if request is not None and account is not None else None,
     )
 
 

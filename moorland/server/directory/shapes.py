@@ -37,11 +37,16 @@ class SessionAnswer(Shape):
     account: SignedIn | None
     demo: list[DemoSignIn]
     demo_password: str | None
+    #: What has to be done before anything else in this session.
+    first: Literal["password", "second_factor"] | None = None
 
 
 class SignInRequest(Shape):
+    """Login and password, and the code of the second factor where one is asked for."""
+
     login: str = Field(max_length=200)
     password: str = Field(max_length=1000)
+    code: str = Field(default="", max_length=40)
 
 
 class PersonEntry(Shape):

@@ -26,7 +26,12 @@ class LoginBackend(BaseBackend):
                 make_password(password)
                 return None
             right = account.check_password(password)
-        return account if right and account.enabled and account.kind == "person" else None
+        return account if right and account.good_today() and account.kind == "person" else None
 
     def get_user(self, user_id: int) -> Account | None:
-        return unless_changed(("account", user_id), lambda: Account.objects.filter(pk=user_id, enabled=True).first())
+        return unless_changed(("account", user_id), lambda: _good(user_id))
+
+
+def _good(user_id: int) -> Account | None:
+    account = Account.objects.filter(pk=user_id).first()
+    return account if account is not None and account.good_today() else None

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from functools import lru_cache
 
 from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth.signals import user_login_failed
 from django.http import HttpResponse
 from django.middleware.csrf import get_token
 from django.utils.decorators import method_decorator
@@ -19,6 +20,9 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.effect import share
 from moorland.core.insight.holders import RolePath, paths_of
 from moorland.core.people import Viewer
+from moorland.server.access.rules import rules
+from moorland.server.access.second_factor import is_asked, passes
+from moorland.server.access.sessions import begin, end_all, seen
 from moorland.server.changes import expect_version
 from moorland.server.directory.accounts import account_named
 from moorland.server.directory.act_shapes import Act, PasswordChange, PeopleChange
@@ -45,7 +49,7 @@ from moorland.server.directory.shapes import (
     SignInRequest,
 )
 from moorland.server.directory.throttling import address_of, refuse_floods
-from moorland.server.duties.permission import ANY_DUTY, ANYBODY, SIGNED_IN, request_rights, within
+from moorland.server.duties.permission import ANY_DUTY, ANYBODY, OWN_SESSION, request_rights, within
 from moorland.server.duties.rights import Rights, rights_of
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
@@ -65,7 +69,11 @@ class Session(APIView):
     @extend_schema(responses=SessionAnswer)
     def get(self, request: Request) -> Response:
         get_token(request)
-        return answer(session_answer(_signed_in(request)))
+        account = _signed_in(request)
+        if account is not None and not seen(request._request, rules()):
+            logout(request._request)
+            account = None
+        return answer(session_answer(account, request._request))
 
     @extend_schema(request=SignInRequest, responses=SessionAnswer)
     def post(self, request: Request) -> Response:
@@ -82,9 +90,17 @@ class Session(APIView):
         if not isinstance(account, Account):
             record_refusal(name, "sign-in refused", "session", address)
             raise Failure(401, "signed_out", "Login and password do not match.")
+        if is_asked(account):
+            if not asked.code:
+                raise Failure(401, "second_factor", "Enter the code of your second factor.")
+            if not passes(account, asked.code):
+                user_login_failed.send(Session, credentials={"login": asked.login}, request=request._request)
+                record_refusal(name, "sign-in refused", "session", address)
+                raise Failure(401, "wrong_code", "This code is not right, or was used already. Take the one that is shown now.")
         login(request._request, account)
+        begin(request._request, account, rules())
         record(account.login, "sign-in", "session")
-        return answer(session_answer(account))
+        return answer(session_answer(account, request._request))
 
     @extend_schema(request=None, responses={200: SessionAnswer})
     def delete(self, request: Request) -> Response:
@@ -98,7 +114,8 @@ class Session(APIView):
 class Password(APIView):
     """Anybody signed in: change one's own password. Other sessions of the account end."""
 
-    needs = {"PUT": SIGNED_IN}
+    needs = {"PUT": OWN_SESSION}
+    while_limited = True
 
     @extend_schema(request=PasswordChange, responses=SessionAnswer)
     def put(self, request: Request) -> Response:
@@ -107,7 +124,9 @@ class Password(APIView):
         change_password(account, read_body(request, PasswordChange))
         changed = Account.objects.get(pk=account.pk)
         login(request._request, changed, backend="moorland.server.directory.sign_in.LoginBackend")
-        return answer(session_answer(changed))
+        end_all(changed)
+        begin(request._request, changed, rules())
+        return answer(session_answer(changed, request._request))
 
 
 def _signed_in(request: Request) -> Account | None:

@@ -252,6 +252,15 @@ def _duties_gained(outcome: Outcome, login: str) -> list[Duty]:
     return [duty for key, duty in outcome.holds.get(login, {}).items() if held.get(key) != duty]
 
 
+def gains_by_name(outcome: Outcome, login: str) -> bool:
+    """Whether somebody gains by who they are called: by a name, login or mail that a condition or a sentence reads."""
+    new, old = _viewer(outcome.after, login), _viewer(outcome.before, login)
+    if new is None or not new.enabled:
+        return False
+    changed = _values_changed(old, new) & set(IDENTITY)
+    return bool(changed) and (any(True for _ in _roles_gained(outcome, login)) or any(changed & outcome.after.roles[name].viewer_reads for name in new.held))
+
+
 def _gains(outcome: Outcome, login: str) -> bool:
     """Whether somebody gains a role, loses a limit, gains a duty, or has a value changed that one of their roles reads."""
     new, old = _viewer(outcome.after, login), _viewer(outcome.before, login)

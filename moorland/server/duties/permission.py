@@ -1,18 +1,29 @@
 """The one permission class: each address says what each of its methods needs; what says nothing is refused (accounts.md 4)."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
+from rest_framework.exceptions import NotAuthenticated
 from rest_framework.permissions import BasePermission
 from rest_framework.request import Request
 
 from moorland.core.bundle.duties import ActName
+from moorland.server.access.sessions import in_use
 from moorland.server.directory.models import Account
 from moorland.server.duties.rights import Rights, rights_of
+from moorland.server.errors import Failure
 from moorland.server.requests import account_of
 
 if TYPE_CHECKING:
     from rest_framework.views import APIView
+
+
+@runtime_checkable
+class Narrowing(Protocol):
+    """What a request came with in place of a session: it may do less than the account."""
+
+    def narrowed(self, rights: Rights) -> Rights:
+        """The rights of the account, as far as it reaches."""
 
 
 @dataclass(frozen=True)
@@ -22,16 +33,19 @@ class Need:
     acts: tuple[ActName, ...] = ()
     whole: bool = False
     who: str = "duty"
+    at_a_screen: bool = False
 
     def met_by(self, rights: Rights) -> bool:
         """Whether an account with these rights may call it; within what is then looked at by what carries it out."""
         if self.who == "duty" and not self.acts:
             return bool(rights.held)
-        return self.who == "signed in" or any(rights.whole(act) if self.whole else act in rights.acts for act in self.acts)
+        return self.who in ("signed in", "session") or any(rights.whole(act) if self.whole else act in rights.acts for act in self.acts)
 
 
 #: Anybody, signed in or not.
 ANYBODY = Need(who="anybody")
+#: Anybody signed in at a screen, for their own account: no token does this.
+OWN_SESSION = Need(who="session")
 #: Anybody signed in, for what is their own.
 SIGNED_IN = Need(who="signed in")
 #: Whoever has any duty: what is told tells nothing of people or data.
@@ -41,6 +55,11 @@ ANY_DUTY = Need()
 def within(*acts: ActName) -> Need:
     """One of the acts, in some scope: what carries it out looks at the scope."""
     return Need(acts)
+
+
+def at_a_screen(*acts: ActName) -> Need:
+    """The same for what is kept for a screen: no token does this."""
+    return Need(acts, at_a_screen=True)
 
 
 def over_everything(*acts: ActName) -> Need:
@@ -59,9 +78,25 @@ class HasDuty(BasePermission):
         if need.who == "anybody":
             return True
         account: Any = request.user
-        if not isinstance(account, Account) or not account.is_authenticated or not account.enabled:
+        if not isinstance(account, Account) or not account.is_authenticated or not account.good_today():
+            return False
+        if request.auth is not None and (need.who == "session" or need.at_a_screen):
+            return False
+        if request.auth is None:
+            if not in_use(request._request):
+                raise NotAuthenticated
+            _refuse_limited(request, view)
+        if request.META.get("HTTP_MOORLAND_AS") and not getattr(view, "stands_in", False):
             return False
         return need.met_by(request_rights(request))
+
+
+def _refuse_limited(request: Request, view: "APIView") -> None:
+    """Raises Failure (403) where something has to be done first in this session: a new password, or a second factor."""
+    limited = request._request.session.get("limited")
+    if limited is not None and not getattr(view, "while_limited", False):
+        message = "Set a new password first." if limited == "password" else "Set your second factor up first."
+        raise Failure(403, f"first_{limited}", message)
 
 
 def request_rights(request: Request) -> Rights:
@@ -69,6 +104,8 @@ def request_rights(request: Request) -> Rights:
     known: Rights | None = getattr(request, "_rights", None)
     if known is None:
         known = rights_of(account_of(request))
+        if isinstance(request.auth, Narrowing):
+            known = request.auth.narrowed(known)
         request._rights = known  # type: ignore[attr-defined]
     return known
 

@@ -147,7 +147,7 @@ def _today() -> datetime.date:
 
 
 def _read(account: Account, today: datetime.date) -> Rights:
-    if not account.enabled:
+    if not account.good_today():
         return Rights(account.login, ())
     groups = groups_of(account)
     own = Q(account_id=account.pk) | Q(group_id__in=list(groups))

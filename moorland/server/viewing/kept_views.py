@@ -12,7 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from moorland.core.bundle.shape import Shape
-from moorland.server.duties.permission import within
+from moorland.server.duties.permission import at_a_screen, within
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.requests import account_of
 from moorland.server.viewing.models import KeptLook, PinnedSet
@@ -65,7 +65,7 @@ class PinnedSetList(Shape):
 class KeptLooks(APIView):
     """Administrators: keeps a look; the same look has the same key."""
 
-    needs = {"POST": within("look-shapes")}
+    needs = {"POST": at_a_screen("look-shapes")}
 
     @extend_schema(request=Look, responses=LookKey)
     def post(self, request: Request) -> Response:
@@ -107,7 +107,7 @@ class PinnedSets(APIView):
 class OnePinnedSet(APIView):
     """Administrators: keeps or takes away one of their own sets."""
 
-    needs = {"PUT": within("look-shapes"), "DELETE": within("look-shapes")}
+    needs = {"PUT": at_a_screen("look-shapes"), "DELETE": at_a_screen("look-shapes")}
 
     @extend_schema(request=PinnedSetBody, responses=PinnedSetList)
     def put(self, request: Request, name: str) -> Response:

@@ -15,6 +15,7 @@ from moorland.core.bundle.pages import Page
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import RowsAnswer
 from moorland.core.people import Viewer
+from moorland.server.access.standing_in import asking_login, reaches, refuse_model
 from moorland.server.duties.permission import SIGNED_IN
 from moorland.server.errors import answer, missing, read_body
 from moorland.server.evaluating import evaluator
@@ -33,10 +34,11 @@ Asking = TypeVar("Asking", MyLook, BeneathRequest, ExportRequest)
 def own_page(request: Request, name: str) -> tuple[Evaluator, Viewer, Page]:
     """A page the caller may open. Raises Failure (404), in the same words for a page that is not there and one that is closed."""
     base = evaluator("live")
-    viewer = base.viewer(account_of(request).login)
+    viewer = base.viewer(asking_login(request))
     found = next((item for item in base.bundle.pages if item.name == name), None)
     if found is None or not base.may_open(viewer, name):
         raise missing("page", name)
+    refuse_model(request, found.model)
     return base, viewer, found
 
 
@@ -62,14 +64,19 @@ class OwnPages(APIView):
     """Anybody signed in: the shelves and pages they may open."""
 
     needs = {"GET": SIGNED_IN}
+    stands_in = True
 
     @extend_schema(responses=MyPages)
     def get(self, request: Request) -> Response:
         base = evaluator("live")
-        viewer = base.viewer(account_of(request).login)
+        viewer = base.viewer(asking_login(request))
         shelves = []
         for shelf in base.bundle.shelves:
-            pages = [MyPage(name=page.name, label=page.title) for page in base.bundle.pages if page.shelf == shelf.name and base.may_open(viewer, page.name)]
+            pages = [
+                MyPage(name=page.name, label=page.title)
+                for page in base.bundle.pages
+                if page.shelf == shelf.name and base.may_open(viewer, page.name) and reaches(request, page.model)
+            ]
             if pages:
                 shelves.append(MyShelf(name=shelf.name, label=shelf.title, pages=pages))
         return answer(MyPages(shelves=shelves))
@@ -79,6 +86,7 @@ class OwnPage(APIView):
     """Anybody signed in: a page they may open, as it is for them; with a body, narrowed by filters."""
 
     needs = {"GET": SIGNED_IN, "POST": SIGNED_IN}
+    stands_in = True
 
     @extend_schema(responses=PageAnswer)
     def get(self, request: Request, page: str) -> HttpResponse:
@@ -91,8 +99,8 @@ class OwnPage(APIView):
 
 def _page(request: Request, name: str, asked: MyLook) -> HttpResponse:
     """The page as it is for the caller, as kept where it was worked out before: then it could be opened."""
-    login, key = account_of(request).login, (name, asked.model_dump_json())
-    made = kept_answer(evaluator("live"), login, key)
+    login, key = asking_login(request), (name, asked.model_dump_json())
+    made = kept_answer(evaluator("live"), login, key) if request.auth is None else None
     if made is None:
         base, viewer, page = own_page(request, name)
         made = keep_answer(base, login, key, page_as_seen(base, viewer, page, _as_on_the_page(base, viewer, page, asked).filters, own=True))
@@ -103,6 +111,7 @@ class OwnBeneath(APIView):
     """Anybody signed in: the rows under a number of a page they may open, as far as their roles list rows."""
 
     needs = {"POST": SIGNED_IN}
+    stands_in = True
 
     @extend_schema(request=BeneathRequest, responses=RowsAnswer)
     def post(self, request: Request, page: str) -> Response:
@@ -115,6 +124,7 @@ class OwnExport(APIView):
     """Anybody signed in: an exhibit, or rows beneath it, as a file, as far as their roles let it be exported."""
 
     needs = {"POST": SIGNED_IN}
+    stands_in = True
 
     @extend_schema(request=ExportRequest, responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def post(self, request: Request, page: str) -> HttpResponse:
@@ -129,10 +139,13 @@ class OwnAnswers(APIView):
     """Anybody signed in: answers to their own questions."""
 
     needs = {"POST": SIGNED_IN}
+    stands_in = True
 
     @extend_schema(request=MyAskRequest, responses=MyAnswers)
     def post(self, request: Request) -> Response:
         asked = read_body(request, MyAskRequest)
         base = evaluator("live")
-        viewer = base.viewer(account_of(request).login)
+        viewer = base.viewer(asking_login(request))
+        for question in asked.ask:
+            refuse_model(request, getattr(question.asked, "model", None))
         return answer(MyAnswers(answers=[for_viewers_channel(base.answer(viewer, question)) for question in asked.ask]))

@@ -588,6 +588,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/my/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Anybody signed in: their own account; change what of it is theirs to change. */
+        get: operations["my_account_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Anybody signed in: their own account; change what of it is theirs to change. */
+        patch: operations["my_account_partial_update"];
+        trace?: never;
+    };
     "/api/my/answers": {
         parameters: {
             query?: never;
@@ -686,6 +704,93 @@ export interface paths {
         /** @description Anybody signed in: an exhibit, or rows beneath it, as a file, as far as their roles let it be exported. */
         post: operations["my_pages_export_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Anybody signed in: begin a second factor, put it in force with its first code, or take it away with the password. */
+        put: operations["my_second_factor_update"];
+        /** @description Anybody signed in: begin a second factor, put it in force with its first code, or take it away with the password. */
+        post: operations["my_second_factor_create"];
+        /** @description Anybody signed in: begin a second factor, put it in force with its first code, or take it away with the password. */
+        delete: operations["my_second_factor_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Anybody signed in: end all their other sessions. */
+        delete: operations["my_sessions_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/sessions/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Anybody signed in: end one of their sessions. */
+        delete: operations["my_sessions_destroy_2"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody signed in: make a token of their own; it is shown this one time. */
+        post: operations["my_tokens_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/tokens/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Anybody signed in: end one of their tokens at once. */
+        delete: operations["my_tokens_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -810,6 +915,23 @@ export interface paths {
         head?: never;
         /** @description Administrators: what reaches a person; change the person. */
         patch: operations["people_partial_update"];
+        trace?: never;
+    };
+    "/api/people/{login}/access": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Who makes links for somebody, and could give all they hold: end their sessions, tokens and second factor. */
+        delete: operations["people_access_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/people/{login}/copying": {
@@ -1266,6 +1388,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who has settings: the sign-in rules with whom they stop; save them. */
+        get: operations["settings_sign_in_retrieve"];
+        /** @description Who has settings: the sign-in rules with whom they stop; save them. */
+        put: operations["settings_sign_in_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/sign-in/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who has settings: whom other rules would stop today. */
+        post: operations["settings_sign_in_try_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who has settings: every token; make one for a service. */
+        get: operations["settings_tokens_retrieve"];
+        put?: never;
+        /** @description Who has settings: every token; make one for a service. */
+        post: operations["settings_tokens_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/tokens/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Who has settings: end a token at once. */
+        delete: operations["settings_tokens_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/workspace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Who has settings: the name and time zone of the workspace. */
+        put: operations["settings_workspace_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelves/{shelf}": {
         parameters: {
             query?: never;
@@ -1569,7 +1778,7 @@ export interface components {
          */
         AccountRights: {
             /** Acts */
-            acts: components["schemas"]["ActsEnum"][];
+            acts: components["schemas"]["Acts49bEnum"][];
             /** Alone */
             alone: boolean;
             /** Duties */
@@ -1626,7 +1835,7 @@ export interface components {
         /** @enum {string} */
         ActionsEnum: "open" | "edit" | "publish" | "export";
         /** @enum {string} */
-        ActsEnum: "look-shapes" | "look-values" | "roles" | "map" | "people" | "links" | "models" | "sources" | "pages" | "release" | "checks" | "trail" | "stand-in" | "settings";
+        Acts49bEnum: "look-shapes" | "look-values" | "roles" | "map" | "people" | "links" | "models" | "sources" | "pages" | "release" | "checks" | "trail" | "stand-in" | "settings";
         /**
          * AlignedQuestion
          * @description Which rows to set side by side.
@@ -2773,7 +2982,7 @@ export interface components {
          */
         Duty: {
             /** Acts */
-            acts: components["schemas"]["ActsEnum"][];
+            acts: components["schemas"]["Acts49bEnum"][];
             /**
              * From
              * @default null
@@ -3194,6 +3403,24 @@ export interface components {
              * @default null
              */
             table?: string | null;
+        };
+        /**
+         * FactorBegun
+         * @description A second factor that is not yet in force: its address for an authenticator, and the same as a picture.
+         */
+        FactorBegun: {
+            /** Address */
+            address: string;
+            /** Picture */
+            picture: string;
+        };
+        /**
+         * FactorCode
+         * @description A code of the authenticator.
+         */
+        FactorCode: {
+            /** Code */
+            code: string;
         };
         /**
          * Fallen
@@ -4024,6 +4251,15 @@ export interface components {
             key: string;
         };
         /**
+         * MadeToken
+         * @description A token, shown this one time.
+         */
+        MadeToken: {
+            entry: components["schemas"]["TokenEntry"];
+            /** Token */
+            token: string;
+        };
+        /**
          * Mapping
          * @description A derived column that gives each value of another column a new one (3.4, 12.4).
          */
@@ -4535,6 +4771,36 @@ export interface components {
             roles?: components["schemas"]["AssignedRole"][];
         };
         /**
+         * NewToken
+         * @description A token to make, for so many days (null: without end).
+         */
+        NewToken: {
+            /**
+             * Days
+             * @default 90
+             */
+            days?: number | null;
+            /** Name */
+            name: string;
+            scope: components["schemas"]["TokenScope"];
+        };
+        /**
+         * NewTokenOf
+         * @description A token to make for a service.
+         */
+        NewTokenOf: {
+            /**
+             * Days
+             * @default 90
+             */
+            days?: number | null;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            scope: components["schemas"]["TokenScope"];
+        };
+        /**
          * NoLongerFits
          * @description A sentence or other place that names what is not in the data any more.
          */
@@ -4650,6 +4916,72 @@ export interface components {
             locked?: boolean;
             /** Value */
             value: boolean | number | string | (boolean | number | string)[] | null;
+        };
+        /**
+         * OwnAccount
+         * @description Everything somebody keeps of their own account, and what they hold.
+         */
+        OwnAccount: {
+            /** Attributes */
+            attributes: components["schemas"]["OwnAttribute"][];
+            /** Email */
+            email: string | null;
+            /** Keeps Password */
+            keeps_password: boolean;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Organization */
+            organization: string | null;
+            /** Recovery Left */
+            recovery_left: number;
+            rights: components["schemas"]["AccountRights"];
+            /** Roles */
+            roles: components["schemas"]["OwnRole"][];
+            /** Second Factor */
+            second_factor: boolean;
+            /** Second Factor Rule */
+            second_factor_rule: string;
+            /** Sessions */
+            sessions: components["schemas"]["SessionEntry"][];
+            /** Tokens */
+            tokens: components["schemas"]["TokenEntry"][];
+            /** Version */
+            version: number;
+        };
+        /**
+         * OwnAttribute
+         * @description A value of one's own; `editable` is whether one may change it oneself.
+         */
+        OwnAttribute: {
+            definition: components["schemas"]["AttributeDefinition"];
+            /** Editable */
+            editable: boolean;
+            /** Value */
+            value: boolean | number | string | (boolean | number | string)[] | null;
+        };
+        /**
+         * OwnImpact
+         * @description Whether what one sees changes by it.
+         */
+        OwnImpact: {
+            /** Viewers */
+            viewers: components["schemas"]["ViewerImpact"][];
+        };
+        /**
+         * OwnRole
+         * @description A role somebody holds, how, and until when (null: without end).
+         */
+        OwnRole: {
+            /** Held By */
+            held_by: string[];
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Until */
+            until: string | null;
         };
         /** @enum {string} */
         OwnValuesEnum: "add" | "replace";
@@ -4881,6 +5213,28 @@ export interface components {
             present: string;
         };
         /**
+         * OwnChange
+         * @description A change of one's own account; what is left out stays, an attribute set to null is cleared.
+         */
+        PatchedOwnChange: {
+            /** Attributes */
+            attributes?: {
+                [key: string]: boolean | number | string | (boolean | number | string)[] | null;
+            };
+            /**
+             * Email
+             * @default null
+             */
+            email?: string | null;
+            /**
+             * Name
+             * @default null
+             */
+            name?: string | null;
+            /** Version */
+            version: number;
+        };
+        /**
          * PersonChange
          * @description What to change about a person; what is left out stays. `version` is the one that was looked at.
          */
@@ -5066,7 +5420,7 @@ export interface components {
             /** About */
             about: string;
             /** Acts */
-            acts: components["schemas"]["ActsEnum"][];
+            acts: components["schemas"]["Acts49bEnum"][];
             /** Attributes */
             attributes: components["schemas"]["AttributeCard"][];
             /** Can Sign In */
@@ -5505,7 +5859,7 @@ export interface components {
             /** About */
             about: string;
             /** Acts */
-            acts: components["schemas"]["ActsEnum"][];
+            acts: components["schemas"]["Acts49bEnum"][];
             /** Chosen */
             chosen: components["schemas"]["ChosenEnum"][];
             /** Label */
@@ -5550,6 +5904,14 @@ export interface components {
              * @default null
              */
             sentence?: number | null;
+        };
+        /**
+         * RecoveryCodes
+         * @description Codes for when the device is lost, each good once; shown this one time.
+         */
+        RecoveryCodes: {
+            /** Codes */
+            codes: string[];
         };
         /**
          * Redundant
@@ -6015,6 +6377,33 @@ export interface components {
             where: string;
         };
         /**
+         * RulesAnswer
+         * @description The sign-in rules, whom they stop today, and the workspace they are of.
+         */
+        RulesAnswer: {
+            /** Mail */
+            mail: boolean;
+            rules: components["schemas"]["SignInRules"];
+            stops: components["schemas"]["Stops"];
+            /** Time Zone */
+            time_zone: string;
+            /** Version */
+            version: number;
+            /** Workspace */
+            workspace: string;
+        };
+        /**
+         * RulesSave
+         * @description Rules to save.
+         */
+        RulesSave: {
+            rules: components["schemas"]["SignInRules"];
+            /** Version */
+            version: number;
+        };
+        /** @enum {string} */
+        SecondFactorEnum: "off" | "offered" | "required";
+        /**
          * Sentence
          * @description One sentence of a role: exactly one kind, and why it is there; one that is switched off says nothing.
          */
@@ -6082,10 +6471,33 @@ export interface components {
             demo: components["schemas"]["DemoSignIn"][];
             /** Demo Password */
             demo_password: string | null;
+            /**
+             * First
+             * @default null
+             */
+            first?: ("password" | "second_factor") | null;
             /** Ready */
             ready: boolean;
             /** Workspace */
             workspace: string;
+        };
+        /**
+         * SessionEntry
+         * @description A session that is open; `own` is the one that asks.
+         */
+        SessionEntry: {
+            /** Address */
+            address: string;
+            /** Agent */
+            agent: string;
+            /** Began At */
+            began_at: string;
+            /** Id */
+            id: number;
+            /** Own */
+            own: boolean;
+            /** Seen At */
+            seen_at: string;
         };
         /**
          * SetUp
@@ -6169,12 +6581,61 @@ export interface components {
         };
         /** @enum {string} */
         ShownToEnum: "everyone" | "administrator" | "nobody";
-        /** SignInRequest */
+        /**
+         * SignInRequest
+         * @description Login and password, and the code of the second factor where one is asked for.
+         */
         SignInRequest: {
+            /**
+             * Code
+             * @default
+             */
+            code?: string;
             /** Login */
             login: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SignInRules
+         * @description The rules of the workspace. Days and minutes that are null put no bound.
+         */
+        SignInRules: {
+            /**
+             * Change At First
+             * @default false
+             */
+            change_at_first?: boolean;
+            /**
+             * Expiry Days
+             * @default null
+             */
+            expiry_days?: number | null;
+            /**
+             * Idle Minutes
+             * @default null
+             */
+            idle_minutes?: number | null;
+            /**
+             * Least Length
+             * @default 10
+             */
+            least_length?: number;
+            /**
+             * Reuse
+             * @default 0
+             */
+            reuse?: number;
+            /**
+             * Second Factor
+             * @default offered
+             */
+            second_factor?: components["schemas"]["SecondFactorEnum"];
+            /**
+             * Session Hours
+             * @default 12
+             */
+            session_hours?: number;
         };
         /**
          * SignedIn
@@ -6182,7 +6643,7 @@ export interface components {
          */
         SignedIn: {
             /** Acts */
-            acts: components["schemas"]["ActsEnum"][];
+            acts: components["schemas"]["Acts49bEnum"][];
             /** Everywhere */
             everywhere: components["schemas"]["EverywhereEnum"][];
             /** Login */
@@ -6455,6 +6916,16 @@ export interface components {
         /** @enum {string} */
         StatesEnum: "visible" | "masked" | "hidden";
         /**
+         * Stops
+         * @description Whom rules would stop today: those who would have to change their password, or set a second factor up, at their next sign-in.
+         */
+        Stops: {
+            /** Password */
+            password: string[];
+            /** Second Factor */
+            second_factor: string[];
+        };
+        /**
          * Suggestion
          * @description Roles that one role could replace. `attribute` decides in their place; where it does not exist yet, `new_values` says where it is set.
          *
@@ -6676,6 +7147,48 @@ export interface components {
         ToEnum: "month" | "quarter" | "year";
         /** @enum {string} */
         TogetherEnum: "visible" | "masked" | "hidden";
+        /**
+         * TokenEntry
+         * @description A token, without what stands in it.
+         */
+        TokenEntry: {
+            /** Created At */
+            created_at: string;
+            /** Expires At */
+            expires_at: string | null;
+            /** Id */
+            id: number;
+            /** Last Used At */
+            last_used_at: string | null;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            scope: components["schemas"]["TokenScope"];
+        };
+        /**
+         * TokenList
+         * @description Tokens, newest first.
+         */
+        TokenList: {
+            /** Tokens */
+            tokens: components["schemas"]["TokenEntry"][];
+        };
+        /**
+         * TokenScope
+         * @description What a token may do: `read` asks, `people` changes people, `stand-in` asks as others; in all models or some.
+         */
+        TokenScope: {
+            /** Acts */
+            acts: components["schemas"]["TokenScopeActsEnum"][];
+            /**
+             * Models
+             * @default all
+             */
+            models?: "all" | string[];
+        };
+        /** @enum {string} */
+        TokenScopeActsEnum: "read" | "people" | "stand-in";
         /**
          * TotalChange
          * @description A total before and after; None where there is none.
@@ -7337,6 +7850,16 @@ export interface components {
              * @default null
              */
             sources?: "all" | string[] | null;
+        };
+        /**
+         * WorkspaceSave
+         * @description The name and time zone of the workspace.
+         */
+        WorkspaceSave: {
+            /** Name */
+            name: string;
+            /** Time Zone */
+            time_zone: string;
         };
     };
     responses: never;
@@ -8272,6 +8795,51 @@ export interface operations {
             };
         };
     };
+    my_account_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnAccount"];
+                };
+            };
+        };
+    };
+    my_account_partial_update: {
+        parameters: {
+            query?: {
+                /** @description Show the effect without making the change. */
+                try?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatchedOwnChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnImpact"];
+                };
+            };
+        };
+    };
     my_answers_create: {
         parameters: {
             query?: never;
@@ -8426,6 +8994,149 @@ export interface operations {
                 content: {
                     "application/octet-stream": string;
                 };
+            };
+        };
+    };
+    my_second_factor_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorCode"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+        };
+    };
+    my_second_factor_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorBegun"];
+                };
+            };
+        };
+    };
+    my_second_factor_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    my_sessions_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnAccount"];
+                };
+            };
+        };
+    };
+    my_sessions_destroy_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnAccount"];
+                };
+            };
+        };
+    };
+    my_tokens_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+        };
+    };
+    my_tokens_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -8638,6 +9349,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ImpactAnswer"];
                 };
+            };
+        };
+    };
+    people_access_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                login: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -9368,6 +10099,156 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionAnswer"];
+                };
+            };
+        };
+    };
+    settings_sign_in_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesAnswer"];
+                };
+            };
+        };
+    };
+    settings_sign_in_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesAnswer"];
+                };
+            };
+        };
+    };
+    settings_sign_in_try_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SignInRules"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stops"];
+                };
+            };
+        };
+    };
+    settings_tokens_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenList"];
+                };
+            };
+        };
+    };
+    settings_tokens_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTokenOf"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+        };
+    };
+    settings_tokens_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    settings_workspace_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkspaceSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesAnswer"];
                 };
             };
         };
