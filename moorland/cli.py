@@ -5,6 +5,7 @@ import typer
 from moorland.commands.answering import evaluate, sql
 from moorland.commands.checking import check
 from moorland.commands.comparing import diff
+from moorland.commands.keeping import backup, duties, restore
 from moorland.commands.reaching import reach_command
 from moorland.commands.serving import demo, serve
 from moorland.commands.stating import statement_command
@@ -24,6 +25,9 @@ app.command()(demo)
 app.command()(account)
 app.command()(trail)
 app.command()(rotate_keys)
+app.command()(duties)
+app.command()(backup)
+app.command()(restore)
 
 
 if __name__ == "__main__":

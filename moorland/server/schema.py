@@ -14,3 +14,14 @@ class SessionScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-
     def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
         """An API key in a cookie, in OpenAPI's words."""
         return {"type": "apiKey", "in": "cookie", "name": "moorland_session"}
+
+
+class TokenScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    """A token of an account, sent as a bearer."""
+
+    target_class = "moorland.server.access.tokens.TokenSignIn"
+    name = "token"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        """A bearer token, in OpenAPI's words."""
+        return {"type": "http", "scheme": "bearer"}

@@ -10,6 +10,8 @@ from drf_spectacular.views import SpectacularAPIView
 import moorland.server.names
 import moorland.server.schema  # noqa: F401  registers the session scheme
 from moorland.server.access.views import (
+    Backups,
+    NoSecondFactor,
     OneOwnSession,
     OneOwnToken,
     OneToken,
@@ -92,12 +94,14 @@ urlpatterns = [
     path("api/my/sessions", OwnSessions.as_view()),
     path("api/my/sessions/<int:key>", OneOwnSession.as_view()),
     path("api/my/second-factor", OwnSecondFactor.as_view()),
+    path("api/my/second-factor/end", NoSecondFactor.as_view()),
     path("api/my/tokens", OwnTokens.as_view()),
     path("api/my/tokens/<int:key>", OneOwnToken.as_view()),
     path("api/settings/tokens", Tokens.as_view()),
     path("api/settings/tokens/<int:key>", OneToken.as_view()),
     path("api/settings/sign-in", Rules.as_view()),
     path("api/settings/sign-in/try", RulesTried.as_view()),
+    path("api/settings/backup", Backups.as_view()),
     path("api/settings/workspace", WorkspaceSettings.as_view()),
     path("api/people/<name:login>/access", PersonAccess.as_view()),
     path("api/my/duties", OwnDuties.as_view()),

@@ -197,7 +197,7 @@ def test_wrong_codes_are_throttled_as_wrong_passwords_are(as_user: Sessions) -> 
 def test_a_second_factor_is_taken_away_with_the_password_or_by_who_could_give_all(as_user: Sessions, boss: Session) -> None:
     ann = as_user("ann")
     with_factor(ann, "ann")
-    assert ann.error("DELETE", "my/second-factor", {"password": "wrong"}) == (422, "wrong_password")
+    assert ann.error("POST", "my/second-factor/end", {"password": "wrong"}) == (422, "wrong_password")
     given("desk", ["links"], people(LEAF))
     assert as_user("desk").error("DELETE", "people/ann/access") == (403, "not_allowed")
     boss.ok("DELETE", "people/ann/access")

@@ -1,8 +1,14 @@
 """One's own account, sessions, second factor and tokens; sign-in rules and tokens of others (accounts.md 7 to 10)."""
 
+import shutil
+import tempfile
 import zoneinfo
+from pathlib import Path
 
 from django.conf import settings
+from django.http import FileResponse
+from django.utils import timezone
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -31,12 +37,13 @@ from moorland.server.access.shapes import (
     WorkspaceSave,
 )
 from moorland.server.access.tokens import MOST_TOKENS, made
+from moorland.server.backup import backed_up
 from moorland.server.changes import recorded
 from moorland.server.directory.accounts import account_named
 from moorland.server.directory.models import Account
 from moorland.server.directory.throttling import refuse_floods
 from moorland.server.duties.judging import may_take_over
-from moorland.server.duties.permission import OWN_SESSION, request_rights, within
+from moorland.server.duties.permission import KEEPER, OWN_SESSION, request_rights, within
 from moorland.server.duties.rights import outside
 from moorland.server.errors import Failure, answer, missing, read_body, stale
 from moorland.server.evaluating import evaluator
@@ -92,9 +99,9 @@ class OneOwnSession(APIView):
 
 
 class OwnSecondFactor(APIView):
-    """Anybody signed in: begin a second factor, put it in force with its first code, or take it away with the password."""
+    """Anybody signed in: begin a second factor, and put it in force with its first code."""
 
-    needs = {"POST": OWN_SESSION, "PUT": OWN_SESSION, "DELETE": OWN_SESSION}
+    needs = {"POST": OWN_SESSION, "PUT": OWN_SESSION}
     while_limited = True
 
     @extend_schema(request=None, responses={201: FactorBegun})
@@ -118,8 +125,14 @@ class OwnSecondFactor(APIView):
         limit(request._request, Account.objects.get(pk=account.pk), rules())
         return answer(RecoveryCodes(codes=codes))
 
+
+class NoSecondFactor(APIView):
+    """Anybody signed in: take the second factor away, with the password."""
+
+    needs = {"POST": OWN_SESSION}
+
     @extend_schema(request=FactorEnd, responses={204: None})
-    def delete(self, request: Request) -> Response:
+    def post(self, request: Request) -> Response:
         asked, account = read_body(request, FactorEnd), account_of(request)
         refuse_floods(request._request, account.login)
         if not Account.objects.get(pk=account.pk).check_password(asked.password):
@@ -234,6 +247,23 @@ class RulesTried(APIView):
     @extend_schema(request=SignInRules, responses=Stops)
     def post(self, request: Request) -> Response:
         return answer(stopped_by(read_body(request, SignInRules)))
+
+
+class Backups(APIView):
+    """Who may do everything: the whole workspace as one file, without its keys."""
+
+    needs = {"POST": KEEPER}
+
+    @extend_schema(request=None, responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def post(self, request: Request) -> FileResponse:
+        folder = Path(tempfile.mkdtemp(prefix="backup-", dir=settings.DATA))
+        copy = folder / f"moorland-{timezone.now():%Y-%m-%d-%H%M}.sqlite3"
+        try:
+            backed_up(copy, account_of(request).login)
+            opened = copy.open("rb")
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)
+        return FileResponse(opened, as_attachment=True, filename=copy.name, content_type="application/octet-stream")
 
 
 class WorkspaceSettings(APIView):

@@ -39,6 +39,8 @@ class Need:
         """Whether an account with these rights may call it; within what is then looked at by what carries it out."""
         if self.who == "duty" and not self.acts:
             return bool(rights.held)
+        if self.who == "keeper":
+            return rights.keeps_all
         return self.who in ("signed in", "session") or any(rights.whole(act) if self.whole else act in rights.acts for act in self.acts)
 
 
@@ -48,6 +50,8 @@ ANYBODY = Need(who="anybody")
 OWN_SESSION = Need(who="session")
 #: Anybody signed in, for what is their own.
 SIGNED_IN = Need(who="signed in")
+#: Whoever may do everything, at a screen.
+KEEPER = Need(who="keeper", at_a_screen=True)
 #: Whoever has any duty: what is told tells nothing of people or data.
 ANY_DUTY = Need()
 

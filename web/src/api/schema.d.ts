@@ -717,12 +717,28 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Anybody signed in: begin a second factor, put it in force with its first code, or take it away with the password. */
+        /** @description Anybody signed in: begin a second factor, and put it in force with its first code. */
         put: operations["my_second_factor_update"];
-        /** @description Anybody signed in: begin a second factor, put it in force with its first code, or take it away with the password. */
+        /** @description Anybody signed in: begin a second factor, and put it in force with its first code. */
         post: operations["my_second_factor_create"];
-        /** @description Anybody signed in: begin a second factor, put it in force with its first code, or take it away with the password. */
-        delete: operations["my_second_factor_destroy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/second-factor/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody signed in: take the second factor away, with the password. */
+        post: operations["my_second_factor_end_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1382,6 +1398,23 @@ export interface paths {
         put?: never;
         /** @description Anybody with a one-time link: set a password and be signed in. */
         post: operations["session_welcome_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who may do everything: the whole workspace as one file, without its keys. */
+        post: operations["settings_backup_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3421,6 +3454,14 @@ export interface components {
         FactorCode: {
             /** Code */
             code: string;
+        };
+        /**
+         * FactorEnd
+         * @description The password, to take the second factor away.
+         */
+        FactorEnd: {
+            /** Password */
+            password: string;
         };
         /**
          * Fallen
@@ -9039,14 +9080,18 @@ export interface operations {
             };
         };
     };
-    my_second_factor_destroy: {
+    my_second_factor_end_create: {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorEnd"];
+            };
+        };
         responses: {
             /** @description No response body */
             204: {
@@ -10099,6 +10144,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionAnswer"];
+                };
+            };
+        };
+    };
+    settings_backup_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };

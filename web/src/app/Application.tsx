@@ -4,6 +4,7 @@ import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router-dom";
 import { ApiError, onSignedOut } from "../api/client";
 import { queries, useChanged } from "../api/queries";
+import { First } from "../features/session/First";
 import { SignIn } from "../features/session/SignIn";
 import { Welcome } from "../features/session/Welcome";
 import { AskingProvider } from "../state/asking";
@@ -27,6 +28,7 @@ const screens = {
   ReleasesScreen: () => import("../features/releases/ReleasesScreen"),
   TrailScreen: () => import("../features/trail/TrailScreen"),
   SettingsScreen: () => import("../features/settings/SettingsScreen"),
+  MeScreen: () => import("../features/me/MeScreen"),
   MyPages: () => import("../features/my/MyPages"),
 };
 const BringScreen = lazy(screens.BringScreen);
@@ -41,6 +43,7 @@ const PagesScreen = lazy(screens.PagesScreen);
 const ReleasesScreen = lazy(screens.ReleasesScreen);
 const TrailScreen = lazy(screens.TrailScreen);
 const SettingsScreen = lazy(screens.SettingsScreen);
+const MeScreen = lazy(screens.MeScreen);
 const MyPages = lazy(screens.MyPages);
 
 /** The screen an address leads to is fetched while the session is still asked for. */
@@ -72,11 +75,18 @@ function Screens() {
       <MyPages session={session.data} />
     </Suspense>
   );
+  if (session.data.first) return <First session={session.data} />;
+  const me = (
+    <Suspense fallback={waiting}>
+      <MeScreen session={session.data} />
+    </Suspense>
+  );
   const open = SCREENS.find((screen) => screen.acts.some((act) => account.acts.includes(act)));
   if (!open) {
     return (
       <Routes>
         <Route path="/my/:page?" element={mine} />
+        <Route path="/me" element={me} />
         <Route path="*" element={<Navigate to="/my" replace />} />
       </Routes>
     );
@@ -89,6 +99,7 @@ function Screens() {
       <AskingProvider>
         <Routes>
           <Route path="/my/:page?" element={mine} />
+          <Route path="/me" element={me} />
           <Route element={<Shell session={session.data} />}>
             <Route path="/models/bring" element={<BringScreen />} />
             <Route path="/models/:view?/:name?" element={<ModelsScreen />} />

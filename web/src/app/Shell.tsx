@@ -58,7 +58,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
         ))}
         <span className="later">Overview and Checks come with later versions.</span>
       </nav>
-      <div className="main">
+      <div className={looks ? "main" : "main untrayed"}>
         <div className="state">
           <Select
             showSearch

@@ -43,9 +43,20 @@ function Changes({ tables, others }: { tables: { model: string; table: string; t
   );
 }
 
+/** Whether somebody is only told to be concerned: what changes for them is for who may look at them. */
+const isOnlyConcerned = (viewer: ViewerImpact) =>
+  [viewer.tables, viewer.totals, viewer.gained, viewer.lost].every((part) => (part ?? []).length === 0);
+
 /** Who gains and who loses what. */
 export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
   if (viewers.length === 0) return <p className="soft">Nobody sees more or less than before.</p>;
+  if (viewers.every(isOnlyConcerned))
+    return (
+      <p>
+        This concerns {viewers.map((viewer) => viewer.name).join(", ")}.{" "}
+        <span className="soft">What they gain or lose is for who may look at them.</span>
+      </p>
+    );
   const groups = alike(viewers);
   return (
     <Scroll label="Who gains and who loses" className="scroll low-420">

@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { App } from "antd";
+import { useNavigate } from "react-router-dom";
 import { api, data, type Schemas } from "../api/client";
 import { useMode } from "../state/mode";
 import { pageEdits, roleEdits, unsavedInWords } from "./unsavedEdits";
@@ -9,6 +10,7 @@ export function useAccountMenu(session: Schemas["SessionAnswer"], changePassword
   const client = useQueryClient();
   const { mode, setMode } = useMode();
   const { modal } = App.useApp();
+  const navigate = useNavigate();
   const leave = async () => {
     await data(api.DELETE("/api/session"));
     roleEdits.forget();
@@ -35,6 +37,7 @@ export function useAccountMenu(session: Schemas["SessionAnswer"], changePassword
         label: mode === "dark" ? "Light colours" : "Dark colours",
         onClick: () => setMode(mode === "dark" ? "light" : "dark"),
       },
+      { key: "me", label: "My account", onClick: () => navigate("/me") },
       { key: "password", label: "Change my password…", onClick: changePassword },
       { key: "leave", label: "Sign out", onClick: askThenLeave },
     ],

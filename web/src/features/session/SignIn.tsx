@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Button, Form, Input } from "antd";
 import { useState } from "react";
-import { api, data, type Schemas } from "../../api/client";
+import { ApiError, api, data, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { Brand } from "../../ui/Brand";
 import { Notice } from "../../ui/Notice";
@@ -12,13 +12,15 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
   const client = useQueryClient();
   const [wrong, setWrong] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
-  const enter = async (login: string, password: string) => {
+  const [factor, setFactor] = useState(false);
+  const enter = async (login: string, password: string, code = "") => {
     setBusy(true);
     setWrong(null);
     try {
-      client.setQueryData(queries.session().queryKey, await data(api.POST("/api/session", { body: { login, password } })));
+      client.setQueryData(queries.session().queryKey, await data(api.POST("/api/session", { body: { login, password, code } })));
     } catch (error) {
-      setWrong((error as Error).message);
+      if (error instanceof ApiError && error.code === "second_factor") setFactor(true);
+      setWrong(error instanceof ApiError && error.code === "second_factor" ? null : (error as Error).message);
     } finally {
       setBusy(false);
     }
@@ -36,7 +38,9 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
         )}
         <Form
           layout="vertical"
-          onFinish={({ login, password }: { login: string; password: string }) => void enter(login, password)}
+          onFinish={({ login, password, code }: { login: string; password: string; code?: string }) =>
+            void enter(login, password, code ?? "")
+          }
           requiredMark={false}
         >
           <Form.Item label="Login" name="login" rules={[{ required: true, message: "Enter your login." }]}>
@@ -45,6 +49,15 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
           <Form.Item label="Password" name="password" rules={[{ required: true, message: "Enter your password." }]}>
             <Input.Password autoComplete="current-password" />
           </Form.Item>
+          {factor && (
+            <Form.Item
+              label="Code of your second factor, or a recovery code"
+              name="code"
+              rules={[{ required: true, message: "Enter the code that your authenticator shows now." }]}
+            >
+              <Input autoComplete="one-time-code" autoFocus />
+            </Form.Item>
+          )}
           {wrong && <Notice kind="bad">{wrong}</Notice>}
           <Button type="primary" htmlType="submit" loading={busy} block>
             Sign in

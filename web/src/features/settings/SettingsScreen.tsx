@@ -1,8 +1,16 @@
 import { NavLink, useParams } from "react-router-dom";
 import { Duties } from "./Duties";
+import { SignInRules } from "./SignInRules";
+import { Tokens } from "./Tokens";
+import { Workspace } from "./Workspace";
 import "./settings.css";
 
-const VIEWS = [["duties", "Duties"]] as const;
+const VIEWS = [
+  ["duties", "Duties"],
+  ["sign-in", "Sign-in"],
+  ["tokens", "Tokens"],
+  ["workspace", "Workspace"],
+] as const;
 
 /** What concerns the workspace as a whole. */
 export default function SettingsScreen() {
@@ -10,16 +18,17 @@ export default function SettingsScreen() {
   const chosen = VIEWS.find(([name]) => name === view)?.[0] ?? "duties";
   return (
     <div className="pad keeping">
-      {VIEWS.length > 1 && (
-        <nav className="row below-8" aria-label="Settings">
-          {VIEWS.map(([name, label]) => (
-            <NavLink key={name} to={`/settings/${name}`} className={chosen === name ? "view on" : "view"}>
-              {label}
-            </NavLink>
-          ))}
-        </nav>
-      )}
+      <nav className="row below-8" aria-label="Settings">
+        {VIEWS.map(([name, label]) => (
+          <NavLink key={name} to={`/settings/${name}`} className={chosen === name ? "view on" : "view"}>
+            {label}
+          </NavLink>
+        ))}
+      </nav>
       {chosen === "duties" && <Duties />}
+      {chosen === "sign-in" && <SignInRules />}
+      {chosen === "tokens" && <Tokens />}
+      {chosen === "workspace" && <Workspace />}
     </div>
   );
 }
