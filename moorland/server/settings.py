@@ -139,6 +139,7 @@ SPECTACULAR_SETTINGS = {
 EMAIL_HOST = os.environ.get("MOORLAND_MAIL_HOST", "")
 EMAIL_PORT = int(os.environ.get("MOORLAND_MAIL_PORT", "25"))
 EMAIL_BACKEND = "django.core.mail.backends.filebased.EmailBackend" if DEMO else "django.core.mail.backends.smtp.EmailBackend"
+DEFAULT_FROM_EMAIL = os.environ.get("MOORLAND_MAIL_FROM", "moorland@localhost")
 EMAIL_FILE_PATH = DATA / "mail"
 MAIL_IS_SET_UP = DEMO or bool(EMAIL_HOST)
 

@@ -31,8 +31,10 @@ from moorland.server.catalog.views import DraftModel, Imports, MeasureTry, Model
 from moorland.server.directory.act_views import (
     Acts,
     Copying,
+    ForgottenPassword,
     GroupCards,
     Invitations,
+    ManyInvitations,
     OrganizationCards,
     Owns,
     PeopleExport,
@@ -77,6 +79,8 @@ def no_such_address(request: HttpRequest) -> JsonResponse:
 urlpatterns = [
     path("api/session", Session.as_view()),
     path("api/session/password", Password.as_view()),
+    path("api/session/forgotten", ForgottenPassword.as_view()),
+    path("api/invitations", ManyInvitations.as_view()),
     path("api/session/welcome", Welcome.as_view()),
     path("api/session/set-up", SettingUp.as_view()),
     path("api/acts", Acts.as_view()),

@@ -20,6 +20,8 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("POST", "session", {"login": "x", "password": "y"}, 401, 401, 401),
     ("GET", "state", None, 200, 403, 401),
     ("PUT", "session/password", {"present": "x", "password": "y"}, 422, 422, 401),
+    ("POST", "session/forgotten", {"login": "nobody"}, 202, 202, 202),
+    ("POST", "invitations", {"logins": ["ann"]}, 201, 403, 401),
     ("POST", "session/welcome", {"token": "x", "password": "y"}, 422, 422, 422),
     ("POST", "session/set-up", {"token": "x", "workspace": "w", "login": "l", "name": "n", "password": "p"}, 409, 409, 409),
     ("POST", "acts", {"change_people": {"logins": ["bob"], "enabled": False}}, 200, 403, 401),

@@ -269,6 +269,67 @@ def test_an_account_is_good_between_its_days_only(as_user: Sessions) -> None:
     assert enter() == (200, None)
 
 
+@pytest.fixture
+def mail(monkeypatch: pytest.MonkeyPatch) -> list[Any]:
+    """Mail is set up; what was sent."""
+    from django.core import mail
+
+    monkeypatch.setattr(settings, "MAIL_IS_SET_UP", True)
+    Account.objects.filter(login="ann").update(email="own@leaf.example")
+    return mail.outbox
+
+
+def link_in(message: Any) -> str:
+    return str(message.body.split("/welcome#")[1].split()[0])
+
+
+def test_a_forgotten_password_is_set_by_a_link_in_one_s_own_mail(as_user: Sessions, mail: list[Any]) -> None:
+    nobody = Session(None)
+    answers = [nobody.call("POST", "session/forgotten", {"login": login}) for login in ("ann", "nobody", "boss")]
+    assert answers == [(202, None)] * 3
+    assert [message.to for message in mail] == [["own@leaf.example"]]
+    token = link_in(mail[0])
+    assert nobody.ok("POST", "session/welcome", {"token": token, "password": NEW})["account"]["login"] == "ann"
+    assert Session(None).error("POST", "session/welcome", {"token": token, "password": NEW}) == (422, "no_such_link")
+    assert enter(password=NEW) == (200, None)
+
+
+def test_a_mail_that_was_just_set_gets_no_link(as_user: Sessions, mail: list[Any]) -> None:
+    Account.objects.filter(login="ann").update(email_set_at=timezone.now() - timedelta(days=6))
+    Session(None).call("POST", "session/forgotten", {"login": "ann"})
+    assert mail == []
+
+
+def test_links_for_many_are_a_list_or_go_by_mail_and_never_shown_beyond_ones_duties(as_user: Sessions, boss: Session, mail: list[Any]) -> None:
+    given("desk", ["links", "map"], people("all", roles=["steward"]))
+    desk = as_user("desk")
+    told = {item["login"]: item for item in desk.ok("POST", "invitations", {"logins": ["ann", "boss"]})["people"]}
+    assert told["ann"]["path"].startswith("/welcome#")
+    assert (told["boss"]["path"], told["boss"]["refused"] is not None) == (None, True)
+    told = {item["login"]: item for item in desk.ok("POST", "invitations", {"logins": ["ann"], "mail": True})["people"]}
+    assert (told["ann"]["path"], told["ann"]["mailed_to"]) == (None, "own@leaf.example")
+    assert Session(None).ok("POST", "session/welcome", {"token": link_in(mail[-1]), "password": NEW})["account"]["login"] == "ann"
+    given("near", ["links"], people(LEAF))
+    assert as_user("near").error("POST", "invitations", {"logins": ["ann", "bob"]}) == (404, "not_found")
+
+
+def test_days_and_how_somebody_signs_in_are_set_by_who_could_give_all_they_hold(as_user: Sessions, boss: Session) -> None:
+    given("desk", ["people", "map"], people(LEAF, roles=["steward"]))
+    desk = as_user("desk")
+    flags = {"change_people": {"logins": ["ann"], "sign_in": {"must_change_password": True, "keeps_password": False}, "good": {"until": "2030-01-01"}}}
+    desk.ok("POST", "acts", flags)
+    assert as_user("ann").error("GET", "my/pages") == (403, "first_password")
+    assert desk.ok("GET", "people/ann")["good"] == {"from": None, "until": "2030-01-01"}
+    boss.ok("POST", "roles/all/assignments", {"add": [{"user": "ann"}]})
+    assert desk.error("POST", "acts", flags) == (403, "not_allowed")
+    assert desk.error("POST", "acts", {"change_people": {"logins": ["bob"], "sign_in": {"keeps_password": True}}}) == (404, "not_found")
+    over = {"change_people": {"logins": ["ann"], "good": {"from": "2031-01-01", "until": "2030-01-01"}}}
+    assert boss.error("POST", "acts", over) == (422, "invalid")
+    boss.ok("POST", "acts", {"change_people": {"logins": ["ann"], "good": {"until": "2020-01-01"}}})
+    assert boss.ok("GET", "people/ann")["nothing"] is not None
+    assert boss.ok("GET", "people/ann")["enabled"] is True
+
+
 def test_one_s_own_account_is_told_and_changed_as_far_as_it_is_one_s_own(as_user: Sessions, boss: Session) -> None:
     ann = as_user("ann")
     told = ann.ok("GET", "my/account")

@@ -38,6 +38,21 @@ class NewPerson(Shape):
     roles: list[AssignedRole] = Field(default_factory=list, max_length=200)
 
 
+class SignInFlags(Shape):
+    """How somebody signs in; what is left out stays."""
+
+    must_change_password: bool | None = None
+    password_never_expires: bool | None = None
+    keeps_password: bool | None = None
+
+
+class GoodBetween(Shape):
+    """The first and last day on which an account is good; null is without bound."""
+
+    from_: Day | None = Field(default=None, alias="from")
+    until: Day | None = None
+
+
 class PeopleChange(Shape):
     """The same change for some people; what is left out stays. An attribute set to null is cleared, an empty organization or e-mail taken away."""
 
@@ -47,6 +62,8 @@ class PeopleChange(Shape):
     email: Annotated[str, Field(max_length=254)] | None = None
     organization: ShortText | None = None
     enabled: bool | None = None
+    good: GoodBetween | None = None
+    sign_in: SignInFlags | None = None
     about: Text | None = None
     keeper: ShortText | None = None
     attributes: dict[str, AttributeValue] = Field(default_factory=dict)
@@ -170,6 +187,36 @@ class InvitationAnswer(Shape):
 
     path: str
     expires_at: str
+
+
+class Forgotten(Shape):
+    """Whose password is forgotten."""
+
+    login: Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class InvitationsRequest(Shape):
+    """Links for some people; with `mail`, sent to their own mail where that can be done, and not shown."""
+
+    logins: Somebody
+    mail: bool = False
+
+
+class InvitedPerson(Shape):
+    """A link for somebody, that it was sent, or why there is none."""
+
+    login: str
+    name: str
+    path: str | None = None
+    expires_at: str | None = None
+    mailed_to: str | None = None
+    refused: str | None = None
+
+
+class InvitationsAnswer(Shape):
+    """What came of it for each; links are shown this one time."""
+
+    people: list[InvitedPerson]
 
 
 class FirstPassword(Shape):

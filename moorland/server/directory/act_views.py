@@ -19,10 +19,22 @@ from moorland.server.access.rules import rules
 from moorland.server.access.sessions import begin
 from moorland.server.changes import recorded
 from moorland.server.directory.accounts import account_named
-from moorland.server.directory.act_shapes import Act, CopyAnswer, FirstPassword, InvitationAnswer, OwnsAnswer, PlaceCard, SetUp
+from moorland.server.directory.act_shapes import (
+    Act,
+    CopyAnswer,
+    FirstPassword,
+    Forgotten,
+    InvitationAnswer,
+    InvitationsAnswer,
+    InvitationsRequest,
+    InvitedPerson,
+    OwnsAnswer,
+    PlaceCard,
+    SetUp,
+)
 from moorland.server.directory.acting import perform
 from moorland.server.directory.copying import copy_items, owned_things
-from moorland.server.directory.invitations import first_password, invite, set_up
+from moorland.server.directory.invitations import first_password, forgotten, invite, mailed, may_be_mailed, set_up
 from moorland.server.directory.knowing import knows_group, knows_organization, knows_person
 from moorland.server.directory.models import Account, Group, Organization
 from moorland.server.directory.people_files import ImportReport, PeopleImport, RowReport, exported, report_of, run
@@ -30,6 +42,7 @@ from moorland.server.directory.secret_values import secret_attributes
 from moorland.server.directory.service import still_as_judged, tried
 from moorland.server.directory.sessions import session_answer
 from moorland.server.directory.shapes import ImpactAnswer, SessionAnswer
+from moorland.server.directory.throttling import address_of, refuse_forgotten
 from moorland.server.duties.judging import may_take_over
 from moorland.server.duties.permission import ANYBODY, over_everything, request_rights, within
 from moorland.server.duties.rights import Rights, outside
@@ -98,6 +111,65 @@ class Invitations(APIView):
         with recorded(account_of(request), "invite", login):
             made_link = invite(account)
         return answer(made_link, 201)
+
+
+class ManyInvitations(APIView):
+    """Who makes links: for many at once, as a list to hand out or by mail; whoever holds more than could be given gets theirs by mail only."""
+
+    needs = {"POST": within("links")}
+
+    @extend_schema(request=InvitationsRequest, responses={201: InvitationsAnswer})
+    def post(self, request: Request) -> Response:
+        asked, rights, base = read_body(request, InvitationsRequest), request_rights(request), evaluator("live")
+        accounts = {account.login: account for account in Account.objects.filter(login__in=asked.logins)}
+        for name in asked.logins:
+            if name not in accounts or name not in base.people.users or not rights.reaches("links", person=base.viewer(name)):
+                raise missing("user", name)
+        states = [base, evaluator("draft")]
+        with recorded(account_of(request), "invite", f"{len(asked.logins)} people") as change:
+            told = [_invited(accounts[name], asked.mail, rights.keeps_all or may_take_over(rights, accounts[name], states)) for name in asked.logins]
+            change.details = {"logins": [item.login for item in told if item.refused is None][:1_000]}
+        address = request.build_absolute_uri("/")
+        return answer(InvitationsAnswer(people=[_sent(accounts[item.login], item, address) for item in told]), 201)
+
+
+def _sent(account: Account, person: InvitedPerson, address: str) -> InvitedPerson:
+    """Sends a link that is to go by mail, and takes it out of what is shown."""
+    if person.mailed_to is None:
+        return person
+    made = InvitationAnswer(path=person.path or "", expires_at=person.expires_at or "")
+    if mailed(account, made, address):
+        return person.model_copy(update={"path": None})
+    return person.model_copy(update={"path": None, "mailed_to": None, "refused": "the mail could not be sent"})
+
+
+def _invited(account: Account, by_mail: bool, may_be_shown: bool) -> InvitedPerson:
+    """A link for one of many; not yet sent where it is to go by mail."""
+    person = InvitedPerson(login=account.login, name=account.name)
+    if by_mail and may_be_mailed(account):
+        made = invite(account)
+        return person.model_copy(update={"path": made.path, "expires_at": made.expires_at, "mailed_to": account.email})
+    if not may_be_shown:
+        return person.model_copy(update={"refused": "holds more than you could give; a link goes to their own mail only, unchanged for seven days"})
+    try:
+        made = invite(account)
+    except Failure as failure:
+        return person.model_copy(update={"refused": failure.message})
+    return person.model_copy(update={"path": made.path, "expires_at": made.expires_at})
+
+
+@method_decorator(csrf_protect, name="dispatch")
+class ForgottenPassword(APIView):
+    """Anybody: a link to the account's own mail, where mail is set up; the answer is the same for every login."""
+
+    needs = {"POST": ANYBODY}
+
+    @extend_schema(request=Forgotten, responses={202: None})
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, Forgotten)
+        refuse_forgotten(address_of(request._request))
+        forgotten(asked.login, request.build_absolute_uri("/"))
+        return Response(status=202)
 
 
 @method_decorator(csrf_protect, name="dispatch")

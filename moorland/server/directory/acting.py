@@ -9,6 +9,10 @@ from moorland.server.directory.acts import act_of, apply
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
 from moorland.server.directory.secret_values import secret_attributes, told_values
 from moorland.server.directory.service import still_as_judged, tried
+from moorland.server.duties.judging import may_take_over
+from moorland.server.duties.rights import outside, rights_of
+from moorland.server.errors import missing
+from moorland.server.evaluating import evaluator
 
 #: So many of the people an act changes stand in the trail with both sides; all are named.
 MOST_SIDES = 100
@@ -19,6 +23,8 @@ Sides = dict[str, dict[str, Any]]
 
 def perform(act: Act, account: Account, only_try: bool) -> list[ViewerImpact]:
     """Who gains and loses by an act; unless it is only tried, it is made. Raises Failure where it cannot be made."""
+    if act.change_people is not None and act.change_people.sign_in is not None:
+        _refuse_sign_in_of_wider(account, act.change_people.logins)
     found = tried(lambda: apply(act, account), account)
     if not only_try:
         action, subject, details = described(act)
@@ -29,6 +35,16 @@ def perform(act: Act, account: Account, only_try: bool) -> list[ViewerImpact]:
             change.details = details
             change.before, change.after = differing(before, standing(act))
     return found.viewers
+
+
+def _refuse_sign_in_of_wider(account: Account, logins: list[str]) -> None:
+    """Raises Failure where how somebody signs in is not for who could not give all they hold, or outside of their scope."""
+    rights, states = rights_of(account), [evaluator("live"), evaluator("draft")]
+    for other in Account.objects.filter(login__in=logins) if not rights.keeps_all else ():
+        if other.login not in states[0].people.users or not rights.reaches("people", person=states[0].viewer(other.login)):
+            raise missing("user", other.login)
+        if not may_take_over(rights, other, states):
+            raise outside(f"{other.name} holds more than you could give; how they sign in is for who could give all of it.")
 
 
 def described(act: Act) -> tuple[str, str, dict[str, Any]]:
@@ -89,6 +105,8 @@ def _people(logins: list[str]) -> Sides:
             "email": account.email,
             "organization": account.organization.name if account.organization else None,
             "enabled": account.enabled,
+            "good": [str(account.first_day or ""), str(account.last_day or "")],
+            "must_change_password": account.must_change_password,
             "about": account.about,
             "keeper": account.keeper,
             "attributes": told_values(account),

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from typing import Any
 
 from django.db.models import F
+from django.utils import timezone
 
 from moorland.core.bundle.problems import Problem, nearest_name
 from moorland.core.bundle.structure import identity, invisible
@@ -102,6 +103,8 @@ def change_people(asked: PeopleChange, by: Account) -> None:
         raise missing("user", unknown[0])
     if asked.enabled is False and any(account.pk == by.pk for account in accounts):
         raise Failure(422, "invalid", "You cannot disable your own account.")
+    if asked.good is not None and any(account.pk == by.pk for account in accounts):
+        raise Failure(422, "invalid", "You cannot set the days of your own account.")
     if len(accounts) > 1 and (asked.name is not None or asked.email):
         raise Failure(422, "invalid", "Name and e-mail are each person's own; change them one by one.")
     organization = _organization(asked.organization) if asked.organization else None
@@ -133,9 +136,16 @@ def _same_for_all(asked: PeopleChange, organization: Organization | None) -> dic
         fields["name"] = asked.name.strip()
     if asked.email is not None:
         fields["email"] = asked.email.strip() or None
+        fields["email_set_at"] = timezone.now()
         fields["email_identity"] = identity(asked.email) if asked.email.strip() else None
     if asked.organization is not None:
         fields["organization"] = organization
+    if asked.good is not None:
+        if asked.good.from_ and asked.good.until and asked.good.until < asked.good.from_:
+            raise Failure(422, "invalid", "The last day is before the first.")
+        fields |= {"first_day": asked.good.from_, "last_day": asked.good.until}
+    if asked.sign_in is not None:
+        fields |= asked.sign_in.model_dump(exclude_none=True)
     return fields
 
 

@@ -1,11 +1,13 @@
 """One-time links: somebody's first password, and the first administrator of a new workspace. What stands in a link is kept as a hash only."""
 
 import hashlib
+import logging
 import secrets
 from datetime import timedelta
 from pathlib import Path
 
 from django.conf import settings
+from django.core.mail import send_mail
 from django.db import transaction
 from django.utils import timezone
 
@@ -18,7 +20,11 @@ from moorland.server.duties.giving import give_set
 from moorland.server.errors import Failure
 from moorland.server.releases.models import Workspace
 
+_log = logging.getLogger(__name__)
 VALID_FOR = timedelta(days=7)
+#: A link for a password that was forgotten, and how long a mail has to stand unchanged before links go there.
+FORGOTTEN_FOR = timedelta(hours=1)
+SETTLED = timedelta(days=7)
 
 
 def _hash(token: str) -> str:
@@ -34,6 +40,31 @@ def invite(account: Account, valid_for: timedelta = VALID_FOR) -> InvitationAnsw
         account.invitations.all().delete()
         made = Invitation.objects.create(account=account, token_hash=_hash(token), expires_at=timezone.now() + valid_for)
     return InvitationAnswer(path=f"/welcome#{token}", expires_at=made.expires_at.isoformat())
+
+
+def may_be_mailed(account: Account) -> bool:
+    """Whether a link may go to an account's mail: it has one, unchanged for seven days, and mail is set up (accounts.md 2)."""
+    settled = account.email_set_at is None or account.email_set_at < timezone.now() - SETTLED
+    return bool(settings.MAIL_IS_SET_UP and account.email and settled and account.kind == "person" and account.good_today())
+
+
+def mailed(account: Account, made: InvitationAnswer, address: str) -> bool:
+    """Sends a link to an account's own mail, outside of any transaction; whether it could be sent."""
+    text = f"{account.name},\n\nset a password for {account.login} at\n{address.rstrip('/')}{made.path}\n\nThe link works once, until {made.expires_at}.\n"
+    try:
+        return send_mail("A link to set your password", text, settings.DEFAULT_FROM_EMAIL, [str(account.email)]) == 1
+    except OSError:
+        _log.exception("a link could not be mailed")
+        return False
+
+
+def forgotten(login: str, address: str) -> None:
+    """Sends a link to whoever forgot a password, where that can be done; what is answered is the same either way."""
+    account = Account.objects.by_identity(login)
+    if account is not None and account.has_usable_password() and not account.keeps_password and may_be_mailed(account):
+        with recorded(account, "forgotten password", account.login):
+            made = invite(account, FORGOTTEN_FOR)
+        mailed(account, made, address)
 
 
 def first_password(asked: FirstPassword) -> Account:

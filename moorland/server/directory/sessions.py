@@ -20,6 +20,7 @@ def session_answer(account: Account | None, request: HttpRequest | None = None) 
         account=_signed_in(account) if account else None,
         demo=demo_sign_ins() if settings.DEMO else [],
         demo_password=DEMO_PASSWORD if settings.DEMO else None,
+        mail=bool(settings.MAIL_IS_SET_UP),
         first=request.session.get("limited") if request is not None and account is not None else None,
     )
 

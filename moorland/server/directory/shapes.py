@@ -10,6 +10,7 @@ from moorland.core.bundle.shape import Name, Shape
 from moorland.core.insight.effect import ModelShare
 from moorland.core.insight.holders import RolePath
 from moorland.core.insight.impact import ViewerImpact
+from moorland.server.directory.act_shapes import GoodBetween, SignInFlags
 
 
 class DemoSignIn(Shape):
@@ -37,6 +38,8 @@ class SessionAnswer(Shape):
     account: SignedIn | None
     demo: list[DemoSignIn]
     demo_password: str | None
+    #: Whether a link for a forgotten password can be sent.
+    mail: bool = False
     #: What has to be done before anything else in this session.
     first: Literal["password", "second_factor"] | None = None
 
@@ -153,6 +156,8 @@ class PersonCard(Shape):
     keeper: str
     version: int
     can_sign_in: bool
+    good: GoodBetween
+    sign_in: SignInFlags
     acts: list[ActName]
     groups: list[EffectiveGroup]
     attributes: list[AttributeCard]

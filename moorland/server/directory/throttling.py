@@ -1,6 +1,8 @@
 """How many wrong passwords are taken, by account, by address and by both, so that nobody guesses and nobody is shut out by somebody else's guesses."""
 
 import ipaddress
+import threading
+import time
 from datetime import timedelta
 from typing import Any
 
@@ -54,3 +56,21 @@ def too_many() -> Failure:
 
 def _failures(attempts: Any) -> int:
     return attempts.aggregate(times=Sum("failures_since_start"))["times"] or 0
+
+
+#: Links for forgotten passwords that one address may ask for within the pause.
+MOST_FORGOTTEN = 10
+_asked: dict[str, list[float]] = {}
+_lock = threading.Lock()
+
+
+def refuse_forgotten(address: str) -> None:
+    """Raises Failure (429) where one address asked for too many links; whoever has them sent is not to be flooded."""
+    now = time.monotonic()
+    with _lock:
+        if len(_asked) > 10_000:
+            _asked.clear()
+        lately = [at for at in _asked.get(address, []) if now - at < settings.AXES_COOLOFF_TIME * 3600]
+        _asked[address] = [*lately, now][-MOST_FORGOTTEN - 1 :]
+        if len(lately) >= MOST_FORGOTTEN:
+            raise too_many()

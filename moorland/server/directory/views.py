@@ -25,7 +25,7 @@ from moorland.server.access.second_factor import is_asked, passes
 from moorland.server.access.sessions import begin, end_all, seen
 from moorland.server.changes import expect_version
 from moorland.server.directory.accounts import account_named
-from moorland.server.directory.act_shapes import Act, PasswordChange, PeopleChange
+from moorland.server.directory.act_shapes import Act, GoodBetween, PasswordChange, PeopleChange, SignInFlags
 from moorland.server.directory.acting import perform
 from moorland.server.directory.knowing import PLACED, knows_group, knows_organization, knows_person
 from moorland.server.directory.models import Account, AttributeDefinition
@@ -299,6 +299,12 @@ class Person(APIView):
             keeper=account.keeper,
             version=account.version,
             can_sign_in=account.has_usable_password(),
+            good=GoodBetween(from_=account.first_day, until=account.last_day),
+            sign_in=SignInFlags(
+                must_change_password=account.must_change_password,
+                password_never_expires=account.password_never_expires,
+                keeps_password=account.keeps_password,
+            ),
             acts=[act for act in ACTS if act in rights_of(account).acts],
             groups=[EffectiveGroup(name=name, label=groups[name].title, path=list(path), direct=len(path) == 1) for name, path in viewer.groups.items()],
             attributes=[

@@ -1,6 +1,7 @@
 """Which roles an account may write, and how a role is told to who may not read what stands in it (accounts.md 1, 3)."""
 
 from moorland.core.bundle.policy import PagesSentence, Role
+from moorland.core.insight.holders import Holder
 from moorland.core.insight.uses import uses_of_role
 from moorland.core.insight.wording import said
 from moorland.core.language.tokens import without_literals
@@ -46,6 +47,11 @@ def refuse_renaming(rights: Rights, name: str) -> None:
             refuse_role(rights, role)
 
 
+def _counted(item: KeptAssignment, holders: list[Holder]) -> KeptAssignment:
+    """A mapping with how many of the people an account knows it reaches."""
+    return item.model_copy(update={"people": sum(any(path.assignment == item.assignment for path in holder.paths) for holder in holders)})
+
+
 def _without_condition(item: KeptAssignment) -> KeptAssignment:
     return item.model_copy(update={"assignment": item.assignment.model_copy(update={"when": without_literals(item.assignment.when or "")})})
 
@@ -62,7 +68,7 @@ def told_role(entry: RoleEntry, rights: Rights, known: set[str] | None) -> RoleE
     if known is not None:
         holders = [holder for holder in entry.holders if holder.login in known]
         kept = [item for item in entry.assignments if item.assignment.user is None or item.assignment.user in known]
-        entry = entry.model_copy(update={"holders": holders, "assignments": [item.model_copy(update={"people": 0}) for item in kept]})
+        entry = entry.model_copy(update={"holders": holders, "assignments": [_counted(item, holders) for item in kept]})
     literals = may_read_literals(rights, entry.role.model)
     told = [said(sentence, literals) for sentence in entry.role.sentences]
     if literals:

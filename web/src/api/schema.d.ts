@@ -346,6 +346,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who makes links: for many at once, as a list to hand out or by mail; whoever holds more than could be given gets theirs by mail only. */
+        post: operations["invitations_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/looks": {
         parameters: {
             query?: never;
@@ -1348,6 +1365,23 @@ export interface paths {
         post: operations["session_create"];
         /** @description Anybody: who is signed in; sign in; sign out. */
         delete: operations["session_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/forgotten": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody: a link to the account's own mail, where mail is set up; the answer is the same for every login. */
+        post: operations["session_forgotten_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3576,6 +3610,14 @@ export interface components {
         FixedMask: {
             fixed: components["schemas"]["Fixed"];
         };
+        /**
+         * Forgotten
+         * @description Whose password is forgotten.
+         */
+        Forgotten: {
+            /** Login */
+            login: string;
+        };
         /** @enum {string} */
         FormatB48Enum: "csv" | "xlsx";
         /** FullInTotals */
@@ -3616,6 +3658,22 @@ export interface components {
             unknown: string[];
             /** Version */
             version: number;
+        };
+        /**
+         * GoodBetween
+         * @description The first and last day on which an account is good; null is without bound.
+         */
+        GoodBetween: {
+            /**
+             * From
+             * @default null
+             */
+            from?: string | null;
+            /**
+             * Until
+             * @default null
+             */
+            until?: string | null;
         };
         /**
          * GridAnswer
@@ -4052,6 +4110,57 @@ export interface components {
             expires_at: string;
             /** Path */
             path: string;
+        };
+        /**
+         * InvitationsAnswer
+         * @description What came of it for each; links are shown this one time.
+         */
+        InvitationsAnswer: {
+            /** People */
+            people: components["schemas"]["InvitedPerson"][];
+        };
+        /**
+         * InvitationsRequest
+         * @description Links for some people; with `mail`, sent to their own mail where that can be done, and not shown.
+         */
+        InvitationsRequest: {
+            /** Logins */
+            logins: string[];
+            /**
+             * Mail
+             * @default false
+             */
+            mail?: boolean;
+        };
+        /**
+         * InvitedPerson
+         * @description A link for somebody, that it was sent, or why there is none.
+         */
+        InvitedPerson: {
+            /**
+             * Expires At
+             * @default null
+             */
+            expires_at?: string | null;
+            /** Login */
+            login: string;
+            /**
+             * Mailed To
+             * @default null
+             */
+            mailed_to?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Path
+             * @default null
+             */
+            path?: string | null;
+            /**
+             * Refused
+             * @default null
+             */
+            refused?: string | null;
         };
         /**
          * ItemChange
@@ -5363,6 +5472,8 @@ export interface components {
             enabled?: boolean | null;
             /** Give */
             give?: components["schemas"]["AssignedRole"][];
+            /** @default null */
+            good?: components["schemas"]["GoodBetween"] | null;
             /** Join */
             join?: string[];
             /**
@@ -5384,6 +5495,8 @@ export interface components {
              * @default null
              */
             organization?: string | null;
+            /** @default null */
+            sign_in?: components["schemas"]["SignInFlags"] | null;
             /** Versions */
             versions?: {
                 [key: string]: number;
@@ -5470,6 +5583,7 @@ export interface components {
             email: string | null;
             /** Enabled */
             enabled: boolean;
+            good: components["schemas"]["GoodBetween"];
             /** Groups */
             groups: components["schemas"]["EffectiveGroup"][];
             /** Keeper */
@@ -5492,6 +5606,7 @@ export interface components {
             shares: {
                 [key: string]: components["schemas"]["ModelShare"];
             };
+            sign_in: components["schemas"]["SignInFlags"];
             /** Version */
             version: number;
         };
@@ -6517,6 +6632,11 @@ export interface components {
              * @default null
              */
             first?: ("password" | "second_factor") | null;
+            /**
+             * Mail
+             * @default false
+             */
+            mail?: boolean;
             /** Ready */
             ready: boolean;
             /** Workspace */
@@ -6622,6 +6742,27 @@ export interface components {
         };
         /** @enum {string} */
         ShownToEnum: "everyone" | "administrator" | "nobody";
+        /**
+         * SignInFlags
+         * @description How somebody signs in; what is left out stays.
+         */
+        SignInFlags: {
+            /**
+             * Keeps Password
+             * @default null
+             */
+            keeps_password?: boolean | null;
+            /**
+             * Must Change Password
+             * @default null
+             */
+            must_change_password?: boolean | null;
+            /**
+             * Password Never Expires
+             * @default null
+             */
+            password_never_expires?: boolean | null;
+        };
         /**
          * SignInRequest
          * @description Login and password, and the code of the second factor where one is asked for.
@@ -8409,6 +8550,29 @@ export interface operations {
             };
         };
     };
+    invitations_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationsRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationsAnswer"];
+                };
+            };
+        };
+    };
     looks_create: {
         parameters: {
             query?: never;
@@ -10076,6 +10240,28 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SessionAnswer"];
                 };
+            };
+        };
+    };
+    session_forgotten_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Forgotten"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -1,8 +1,10 @@
 import { Button, Dropdown, Input, Modal, Select } from "antd";
 import { useState } from "react";
 import type { PeopleData } from "../../state/directory";
+import { useRights } from "../../state/rights";
 import { plural } from "../../ui/figures";
 import type { Asked, Value } from "./acts";
+import { Invitations } from "./Invitations";
 import { ValueField } from "./ValueField";
 
 type What = "join" | "leave" | "organization" | "attribute" | "role";
@@ -30,6 +32,8 @@ export function BulkBar({
   clear: () => void;
 }) {
   const [doing, setDoing] = useState<What | null>(null);
+  const [inviting, setInviting] = useState(false);
+  const { may } = useRights();
   const count = plural(logins.length, "person", "people");
   return (
     <div className="row wrap bulk-people" data-testid="bulk">
@@ -49,9 +53,17 @@ export function BulkBar({
       <Button size="small" onClick={() => ask({ title: `Disable ${count}?`, act: { change_people: { logins, enabled: false } } })}>
         Disable
       </Button>
-      <Button size="small" danger onClick={remove}>
-        Delete…
-      </Button>
+      {may("links") && (
+        <Button size="small" onClick={() => setInviting(true)}>
+          Links…
+        </Button>
+      )}
+      {may("people") && (
+        <Button size="small" danger onClick={remove}>
+          Delete…
+        </Button>
+      )}
+      {inviting && <Invitations logins={logins} close={() => setInviting(false)} />}
       <button type="button" className="textlink" onClick={clear}>
         none
       </button>

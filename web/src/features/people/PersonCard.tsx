@@ -41,6 +41,10 @@ export function PersonCard({
   const { may } = useRights();
   const [link, setLink] = useState<Schemas["InvitationAnswer"] | null>(null);
   const card = useQuery(queries.person(login, bench.state));
+  const pages = useQuery({ ...queries.pages(bench.state), enabled: may("pages", "roles", "map", "look-shapes") });
+  const labels = new Map(
+    (pages.data?.shelves ?? []).flatMap((shelf) => shelf.pages).map(({ page }) => [page.name, page.label ?? page.name]),
+  );
   if (card.isError) {
     return (
       <Notice kind="bad">
@@ -245,13 +249,18 @@ export function PersonCard({
           <span className="soft">None.</span>
         ) : (
           person.pages.map((page) => (
-            <NavLink key={page} to={`/pages/${encodeURIComponent(page)}`} className="before-10" {...marked(pageSubject(page, page))}>
-              {page}
+            <NavLink
+              key={page}
+              to={`/pages/${encodeURIComponent(page)}`}
+              className="before-10"
+              {...marked(pageSubject(page, labels.get(page) ?? page))}
+            >
+              {labels.get(page) ?? page}
             </NavLink>
           ))
         )}
       </p>
-      <WhatWouldGive person={person} />
+      {may("look-shapes") && <WhatWouldGive person={person} />}
       {doing === "edit" && <PersonEditor person={person} people={people} ask={ask} close={() => setDoing(null)} />}
       {doing === "copy" && <CopyAccess to={person} people={people} ask={ask} close={() => setDoing(null)} />}
       {doing === "role" && <RoleForm what="role" logins={[login]} people={people} ask={ask} close={() => setDoing(null)} />}

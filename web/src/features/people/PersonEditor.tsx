@@ -1,4 +1,5 @@
-import { Input, Modal, Select } from "antd";
+import { Checkbox, DatePicker, Input, Modal, Select } from "antd";
+import dayjs from "dayjs";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import type { PeopleData } from "../../state/directory";
@@ -21,6 +22,13 @@ export function PersonEditor({
   const [organization, setOrganization] = useState<string | null>(person.organization);
   const [about, setAbout] = useState(person.about);
   const [keeper, setKeeper] = useState(person.keeper);
+  const [days, setDays] = useState({ from: person.good.from ?? null, until: person.good.until ?? null });
+  const kept = {
+    must_change_password: person.sign_in.must_change_password ?? false,
+    password_never_expires: person.sign_in.password_never_expires ?? false,
+    keeps_password: person.sign_in.keeps_password ?? false,
+  };
+  const [flags, setFlags] = useState(kept);
   const other = people.people.find(
     (item) => item.login !== person.login && email.trim() !== "" && item.email?.toLowerCase() === email.trim().toLowerCase(),
   );
@@ -36,6 +44,8 @@ export function PersonEditor({
     if (organization !== person.organization) change.organization = organization ?? "";
     if (about !== person.about) change.about = about;
     if (keeper !== person.keeper) change.keeper = keeper;
+    if (days.from !== (person.good.from ?? null) || days.until !== (person.good.until ?? null)) change.good = days;
+    if (JSON.stringify(flags) !== JSON.stringify(kept)) change.sign_in = flags;
     ask({ title: `Change ${person.name}?`, act: { change_people: change } });
     close();
   };
@@ -64,6 +74,41 @@ export function PersonEditor({
           onChange={(value) => setOrganization(value ?? null)}
           options={people.organizations.map((item) => ({ value: item.name, label: item.label }))}
         />
+        <label htmlFor="person-from">Good from, until</label>
+        <div className="row">
+          <DatePicker
+            id="person-from"
+            placeholder="always"
+            value={days.from ? dayjs(days.from) : null}
+            onChange={(day) => setDays({ ...days, from: day ? day.format("YYYY-MM-DD") : null })}
+          />
+          <DatePicker
+            aria-label="Good until"
+            placeholder="without end"
+            value={days.until ? dayjs(days.until) : null}
+            onChange={(day) => setDays({ ...days, until: day ? day.format("YYYY-MM-DD") : null })}
+          />
+        </div>
+        {person.kind === "person" && (
+          <>
+            <span className="soft">Password</span>
+            <div>
+              {(
+                [
+                  ["must_change_password", "changed at the next sign-in"],
+                  ["password_never_expires", "is never over"],
+                  ["keeps_password", "is not changed by who uses it"],
+                ] as const
+              ).map(([key, label]) => (
+                <div key={key}>
+                  <Checkbox checked={flags[key]} onChange={(event) => setFlags({ ...flags, [key]: event.target.checked })}>
+                    {label}
+                  </Checkbox>
+                </div>
+              ))}
+            </div>
+          </>
+        )}
         <label htmlFor="person-about">About</label>
         <Input.TextArea
           id="person-about"

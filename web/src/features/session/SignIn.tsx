@@ -62,6 +62,7 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
           <Button type="primary" htmlType="submit" loading={busy} block>
             Sign in
           </Button>
+          {session.mail && <Forgotten />}
         </Form>
       </section>
       {session.demo.length > 0 && (
@@ -82,5 +83,34 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
         </section>
       )}
     </main>
+  );
+}
+
+/** Has a link sent to one's own mail; what is said is the same for every login. */
+function Forgotten() {
+  const form = Form.useFormInstance<{ login: string }>();
+  const [told, setTold] = useState<string | null>(null);
+  const ask = async () => {
+    const login = form.getFieldValue("login")?.trim();
+    if (!login) return setTold("Enter your login first.");
+    try {
+      await data(api.POST("/api/session/forgotten", { body: { login } }));
+      setTold("If this account has a mail of its own, a link is on its way. It works once, for an hour.");
+    } catch (error) {
+      setTold((error as Error).message);
+    }
+  };
+  return (
+    <p className="above-10">
+      <button type="button" className="textlink" onClick={() => void ask()}>
+        I forgot my password
+      </button>
+      {told && (
+        <span className="soft small" role="status">
+          {" "}
+          {told}
+        </span>
+      )}
+    </p>
   );
 }
