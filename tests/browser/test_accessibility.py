@@ -47,6 +47,11 @@ SCREENS = [
     ("/pages/all/sentences", "Every pages sentence"),
     ("/releases", "HISTORY"),
     ("/trail", "every change"),
+    ("/settings/duties", "Who can do this?".upper()),
+    ("/settings/sign-in", "Second factor"),
+    ("/settings/tokens", "token for a service"),
+    ("/settings/workspace", "Download a backup"),
+    ("/me", "WHAT YOU HOLD"),
     ("/my/", "no pages for you"),
 ]
 
