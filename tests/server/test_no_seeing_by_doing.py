@@ -27,7 +27,7 @@ def planted(boss: Session) -> None:
         ],
     }
     boss.ok("POST", "roles", {"role": role})
-    boss.ok("POST", "roles/literal/assignments", {"add": [{"user": "bob"}, {"when": "viewer.login = 'quarrying'"}]})
+    boss.ok("POST", "roles/literal/assignments", {"add": [{"user": "bob"}, {"when": "viewer.login IN ('bob', 'quarrying')"}]})
     boss.ok("POST", "acts", {"change_people": {"logins": ["bob"], "attributes": {"areas": ["quarrying"]}}})
     draft = boss.ok("GET", "models/m")
     document = draft["document"]

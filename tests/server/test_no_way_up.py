@@ -146,6 +146,17 @@ def test_an_import_of_people_reaches_no_further_than_an_act(desk: Session) -> No
     assert not Account.objects.filter(login="new").exists()
 
 
+def test_a_file_tells_nothing_of_who_is_outside_of_the_scope(desk: Session) -> None:
+    """That a row changes nothing would tell that somebody is there, and what their name is."""
+    columns = {"login": 0, "name": 1}
+    for body in ("login,name\nbob,Bob\n", "login,name\nbob,Rob\n"):
+        status, told = desk.call("POST", "directory/import?try=true", file_of(desk, body, columns=columns))
+        assert (status, told["error"]["message"]) == (404, "There is no user named bob.")
+    taken = {"add_person": {"login": "BOB", "name": "New", "organization": "leaf"}}
+    status, told = desk.call("POST", "acts", taken)
+    assert (status, told["error"]["message"]) == (422, "This login is taken here already.")
+
+
 @pytest.mark.parametrize("acts", [["people", "map"], ["settings"], [act for act in ACTS if act != "release"]])
 def test_nobody_gains_by_their_own_change(as_user: Sessions, acts: list[str]) -> None:
     given("self", acts)

@@ -180,6 +180,21 @@ def test_a_second_factor_is_asked_for_and_each_code_is_taken_once(as_user: Sessi
     assert enter(recovery[0]) == (401, "wrong_code")
 
 
+def test_a_second_factor_outlives_a_rotation_of_the_keys(as_user: Sessions) -> None:
+    from moorland.server.directory.secret_values import rotated
+
+    with_factor(as_user("ann"), "ann")
+    rotated()
+    assert enter(code_of("ann")) == (200, None)
+
+
+def test_a_mail_that_is_taken_tells_nobody_whose_it_is(as_user: Sessions, boss: Session) -> None:
+    boss.ok("POST", "acts", {"change_people": {"logins": ["bob"], "email": "bob@here.example"}})
+    ann = as_user("ann")
+    status, told = ann.call("PATCH", "my/account", {"version": ann.ok("GET", "my/account")["version"], "email": "bob@here.example"})
+    assert (status, told["error"]["message"]) == (422, "This e-mail is taken here already.")
+
+
 def test_a_clock_that_is_a_day_off_gives_no_code(as_user: Sessions) -> None:
     with_factor(as_user("ann"), "ann")
     factor = SecondFactor.objects.get()

@@ -2,11 +2,13 @@
 
 import hashlib
 import hmac
+import logging
 import secrets
 import time
 
 import pyotp
 import segno
+from cryptography.fernet import InvalidToken
 from django.conf import settings
 from django.db import transaction
 
@@ -14,6 +16,7 @@ from moorland.server.access.models import SecondFactor
 from moorland.server.directory.models import Account
 from moorland.server.keys import sealing_keys
 
+_log = logging.getLogger(__name__)
 #: Codes of so many steps of 30 seconds before and after are taken: clocks differ.
 STEPS_AROUND = 1
 RECOVERY_CODES = 10
@@ -65,7 +68,11 @@ def _taken(factor: SecondFactor, code: str) -> bool:
     written = "".join(code.split())
     if len(written) != 6 or not written.isdigit():
         return False
-    clock = pyotp.TOTP(sealing_keys(settings.SEALING_KEYS).decrypt(factor.sealed.encode()).decode())
+    try:
+        clock = pyotp.TOTP(sealing_keys(settings.SEALING_KEYS).decrypt(factor.sealed.encode()).decode())
+    except InvalidToken:
+        _log.error("A second factor cannot be opened with the keys in %s; no code passes.", settings.SEALING_KEYS)
+        return False
     now = int(time.time()) // clock.interval
     for step in range(now - STEPS_AROUND, now + STEPS_AROUND + 1):
         if step > factor.last_step and hmac.compare_digest(clock.generate_otp(step), written):

@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from rest_framework.request import Request
 
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.insight.refreshing import RefreshReport
 from moorland.server.duties.permission import request_rights
 from moorland.server.duties.rights import outside
 from moorland.server.errors import missing
@@ -20,6 +21,11 @@ def refuse_model(request: Request, model: str) -> None:
 def sees_all(request: Request, model: str) -> bool:
     """Whether an account may look at everybody in a model with values: then samples and lists of all its data may be shown to it."""
     return request_rights(request).reaches("look-values", everyone=True, model=model)
+
+
+def without_values(report: RefreshReport) -> RefreshReport:
+    """What a refresh would change, without values of columns and without what anybody gains or loses."""
+    return report.model_copy(update={"columns": [], "new_columns": [], "doubts": [], "keys": None, "relationships": [], "no_longer_fits": [], "viewers": []})
 
 
 def readers_of(base: Evaluator, model: str, table: str) -> list[str]:

@@ -20,7 +20,7 @@ from moorland.core.insight.touching import dependents, touches
 from moorland.server.catalog.expressions import tried_column, tried_measure
 from moorland.server.catalog.importing import accept_refresh, bring_in, checked, compared_with, stage_refresh
 from moorland.server.catalog.models import KeptTable, Model, TableContent
-from moorland.server.catalog.scope import refuse_content, refuse_model, sees_all
+from moorland.server.catalog.scope import refuse_content, refuse_model, sees_all, without_values
 from moorland.server.catalog.shapes import (
     ImportRequest,
     MeasureCheck,
@@ -255,7 +255,10 @@ class Refreshes(APIView):
     def get(self, request: Request, model: str) -> Response:
         refuse_model(request, model)
         staged = TableContent.objects.filter(model=model, state="staged").exclude(report={}).select_related("created_by").order_by("created_at")
-        return answer(RefreshesAnswer(refreshes=[_staged(content) for content in staged]))
+        refreshes = [_staged(content) for content in staged]
+        if not sees_all(request, model):
+            refreshes = [item.model_copy(update={"report": without_values(item.report)}) for item in refreshes]
+        return answer(RefreshesAnswer(refreshes=refreshes))
 
 
 class Refresh(APIView):

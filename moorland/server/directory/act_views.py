@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 
 from moorland.core.bundle.duties import ActName
 from moorland.core.bundle.problems import BundleError
+from moorland.core.bundle.structure import identity
 from moorland.core.engine.evaluator import Evaluator
 from moorland.server.access.rules import rules
 from moorland.server.access.sessions import begin
@@ -214,8 +215,11 @@ class PeopleFiles(APIView):
         def bring() -> None:
             rows[:], unknown_groups[:] = run(asked)
 
+        if asked.kind == "groups" and not request_rights(request).whole("people"):
+            raise outside("Groups are brought in by who keeps all people.")
         try:
             found = tried(bring, account_of(request))
+            _refuse_unknown_rows(request, rows)
             if not only_tried(request):
                 refused = sum(row.outcome == "refused" for row in rows)
                 if refused and not asked.leave_out_refused:
@@ -227,6 +231,20 @@ class PeopleFiles(APIView):
         except BundleError as error:
             raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
         return answer(report_of(rows, unknown_groups, found.viewers))
+
+
+def _refuse_unknown_rows(request: Request, rows: list[RowReport]) -> None:
+    """Raises Failure (404) where a file names somebody outside of the scope, even where it would change nothing of them: that tells what they are."""
+    base, rights = evaluator("live"), request_rights(request)
+    if rights.whole("people"):
+        return
+    logins = {identity(login): login for login in base.people.users}
+    for place, row in enumerate(rows):
+        known = logins.get(identity(row.name))
+        if known is not None and not rights.reaches("people", person=base.viewer(known)):
+            raise missing("user", row.name)
+        if row.why is not None and (" belongs to " in row.why or " is taken by " in row.why):
+            rows[place] = row.model_copy(update={"why": "The login or e-mail is taken here already."})
 
 
 def _counts(rows: list[RowReport]) -> dict[str, int]:

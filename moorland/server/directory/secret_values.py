@@ -7,6 +7,7 @@ from typing import Any
 from cryptography.fernet import InvalidToken
 from django.conf import settings
 
+from moorland.server.access.models import SecondFactor
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
 from moorland.server.keys import keep_newest, sealing_keys, with_new_key
 from moorland.server.releases.models import PeopleDay
@@ -78,13 +79,15 @@ def redefined(name: str, secret: bool) -> None:
 
 
 def rotated() -> int:
-    """Seals all secret values with a new key and forgets the old ones; how many holders had any."""
+    """Seals all secret values, second factors and days that are over with a new key and forgets the old ones; how many holders had any."""
     keys = with_new_key(settings.SEALING_KEYS)
     count = 0
     for kind in (Account, Group, Organization):
         for holder in kind.objects.exclude(sealed=""):
             kind.objects.filter(pk=holder.pk).update(sealed=keys.rotate(holder.sealed.encode()).decode())
             count += 1
+    for factor in SecondFactor.objects.all():
+        SecondFactor.objects.filter(pk=factor.pk).update(sealed=keys.rotate(factor.sealed.encode()).decode())
     for day in PeopleDay.objects.all():
         PeopleDay.objects.filter(pk=day.pk).update(sealed=keys.rotate(day.sealed.encode()).decode())
     keep_newest(settings.SEALING_KEYS)

@@ -7,7 +7,7 @@ from functools import lru_cache
 from django.db import transaction
 
 from moorland.core.bundle.duties import ActName
-from moorland.core.bundle.problems import BundleError
+from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.holders import Holder, holders, page_openers
 from moorland.core.insight.impact import ViewerImpact, impact
@@ -68,6 +68,8 @@ def tried(change: Callable[[], None], by: Account) -> Tried:
             holds = holdings(afters["live"])
         except BundleError as error:
             raise Failure(422, "invalid", _said(error), error.problems) from None
+        except Failure as failure:
+            raise (failure if rights.whole("people") else unnamed(failure)) from None
         finally:
             transaction.set_rollback(True)
     for name, old in befores.items():
@@ -104,6 +106,15 @@ def told_to(rights: Rights, found: list[ViewerImpact], people: list[Viewer]) -> 
 _CONCERNED: tuple[ActName, ...] = ("people", "map", "look-shapes")
 
 
+def unnamed(failure: Failure) -> Failure:
+    """The same for who may not know of everybody: that a login, mail or name is taken, and not by whom."""
+    if not any(problem.code == "duplicate" for problem in failure.problems):
+        return failure
+    what = {"login": "This login", "email": "This e-mail"}.get(failure.problems[0].path, "This name")
+    message = f"{what} is taken here already."
+    return Failure(failure.status, failure.code, message, [Problem("duplicate", message, path=failure.problems[0].path)])
+
+
 def tried_by_oneself(change: Callable[[], None], account: Account) -> list[ViewerImpact]:
     """What changes for somebody by a change of their own name, mail and attributes they may edit; it is made and taken back.
 
@@ -116,6 +127,8 @@ def tried_by_oneself(change: Callable[[], None], account: Account) -> list[Viewe
             after = Evaluator(bundle_of("live"), load_table, before.as_of, before.secret, before.shared)
         except BundleError as error:
             raise Failure(422, "invalid", _said(error), error.problems) from None
+        except Failure as failure:
+            raise unnamed(failure) from None
         finally:
             transaction.set_rollback(True)
     if gains_by_name(Outcome(before, after, [account.login], {}, {}), account.login):

@@ -56,6 +56,7 @@ from moorland.server.evaluating import evaluator
 from moorland.server.requests import STATE_PARAMETER, TRY, account_of, only_tried, state_of
 from moorland.server.trail.floods import record_refusal
 from moorland.server.trail.models import record
+from moorland.server.viewing.knowing import may_read_literals, without_path_literals
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.service import why_nothing
 
@@ -244,6 +245,11 @@ def _mapping_keys(account: Account) -> Callable[[str, RolePath], int | None]:
     return key_of
 
 
+def _told_paths(rights: Rights, base: Evaluator, role: str, paths: list[RolePath]) -> list[RolePath]:
+    """Ways a role is held, as an account may read them."""
+    return paths if may_read_literals(rights, base.roles[role].role.model) else without_path_literals(paths)
+
+
 def _may_count(rights: Rights, viewer: Viewer, model: str, state: str) -> bool:
     """Whether an account may be told how much somebody sees of a model: the draft is for who may look at everybody."""
     return rights.reaches("look-shapes", person=viewer, model=model) and (state == "live" or rights.reaches("look-shapes", everyone=True, model=model))
@@ -325,7 +331,7 @@ class Person(APIView):
                     name=name,
                     label=base.roles[name].role.title,
                     kind=base.roles[name].role.kind,
-                    paths=(paths := paths_of(viewer, name)),
+                    paths=_told_paths(rights, base, name, paths := paths_of(viewer, name)),
                     keys=[key_of(name, path) for path in paths],
                 )
                 for name in viewer.held

@@ -9,7 +9,7 @@ from moorland.server.directory.knowing import PLACED, knows_person
 from moorland.server.duties.rights import Rights, outside
 from moorland.server.evaluating import evaluator
 from moorland.server.policies.shapes import KeptAssignment, RoleEntry
-from moorland.server.viewing.knowing import may_read_literals
+from moorland.server.viewing.knowing import may_read_literals, without_path_literals
 
 
 def refuse_role(rights: Rights, role: Role) -> None:
@@ -74,6 +74,8 @@ def told_role(entry: RoleEntry, rights: Rights, known: set[str] | None) -> RoleE
     if literals:
         writes = rights.reaches("roles", model=entry.role.model) if entry.role.model is not None else rights.whole("roles")
         return entry if writes else entry.model_copy(update={"told": told})
+    holders = [holder.model_copy(update={"paths": without_path_literals(holder.paths)}) for holder in entry.holders]
+    entry = entry.model_copy(update={"holders": holders})
     mapped = [item if item.assignment.when is None else _without_condition(item) for item in entry.assignments]
     entry = entry.model_copy(update={"assignments": mapped})
     bare = entry.role.model_copy(update={"sentences": []})

@@ -8,6 +8,7 @@ from moorland.core.bundle.model import Model
 from moorland.core.bundle.pages import Page
 from moorland.core.bundle.policy import Role
 from moorland.core.engine.questions import Question, RowsAnswer, RowsQuestion
+from moorland.core.insight.holders import RolePath
 from moorland.core.language.tokens import without_literals
 from moorland.server.directory.models import Account
 from moorland.server.duties.rights import Rights
@@ -65,6 +66,18 @@ def may_read_literals(rights: Rights, model: str | None) -> bool:
     if model is None:
         return any(scope.models == "all" for act in _READING for scope in rights.scopes(act))
     return rights.reaches("roles", model=model) or rights.reaches("models", model=model) or rights.reaches("look-values", everyone=True, model=model)
+
+
+def without_path_literals(paths: list[RolePath]) -> list[RolePath]:
+    """Ways a role is held, in whose conditions every literal reads …."""
+
+    def bare(path: RolePath) -> RolePath:
+        written = path.assignment
+        if written is None or written.when is None:
+            return path
+        return path.model_copy(update={"assignment": written.model_copy(update={"when": without_literals(written.when)})})
+
+    return [bare(path) for path in paths]
 
 
 def without_page_literals(page: Page) -> Page:

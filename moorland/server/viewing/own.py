@@ -131,7 +131,8 @@ class OwnExport(APIView):
         asked = read_body(request, ExportRequest)
         base, viewer, found = own_page(request, page)
         rows = exported_exhibit(base, viewer, found, _as_on_the_page(base, viewer, found, asked))
-        record(account_of(request).login, "export", f"page {page}", exhibit=asked.exhibit + 1, rows=len(rows) - 1, format=asked.format)
+        stood_for = {"as": asking_login(request)} if viewer.login != account_of(request).login else {}
+        record(account_of(request).login, "export", f"page {page}", **stood_for, exhibit=asked.exhibit + 1, rows=len(rows) - 1, format=asked.format)
         return file_response(page, asked.format, rows)
 
 
