@@ -345,6 +345,26 @@ def test_days_and_how_somebody_signs_in_are_set_by_who_could_give_all_they_hold(
     assert boss.ok("GET", "people/ann")["enabled"] is True
 
 
+def test_who_leaves_hands_over_and_is_out_after_the_day(as_user: Sessions, boss: Session) -> None:
+    boss.ok("POST", "roles/all/assignments", {"add": [{"user": "ann"}]})
+    page = next(item["page"] for shelf in boss.ok("GET", "pages")["shelves"] for item in shelf["pages"] if item["page"]["name"] == "output")
+    boss.ok("PUT", "pages/output", {"page": {**page, "owner": "ann"}, "version": 1})
+    token = token_of(as_user("ann"), "read")
+    gone = (timezone.now() - timedelta(days=1)).date().isoformat()
+    asked = {"leave": {"login": "ann", "last_day": gone, "hand_over_to": "bob"}}
+    given("desk", ["people", "map"])
+    assert as_user("desk").error("POST", "acts", asked) == (403, "not_allowed")
+    boss.ok("POST", "acts", asked)
+    assert Program(token).call("POST", "my/answers", ASK)[0] == 401
+    assert enter() == (401, "signed_out")
+    assert not AccessToken.objects.exists()
+    pages = boss.ok("GET", "pages")["shelves"]
+    assert [item["page"]["owner"] for shelf in pages for item in shelf["pages"] if item["page"]["name"] == "output"] == ["bob"]
+    mapped = next(item for item in boss.ok("GET", "roles")["roles"] if item["role"]["name"] == "all")["assignments"]
+    assert [item["assignment"]["until"] for item in mapped if item["assignment"]["user"] == "ann"] == [gone]
+    assert boss.error("POST", "acts", {"leave": {"login": "boss", "last_day": gone}})[0] == 422
+
+
 def test_one_s_own_account_is_told_and_changed_as_far_as_it_is_one_s_own(as_user: Sessions, boss: Session) -> None:
     ann = as_user("ann")
     told = ann.ok("GET", "my/account")

@@ -79,6 +79,14 @@ class PeopleDeletion(Shape):
     hand_over_to: Name | None = None
 
 
+class Leaving(Shape):
+    """Somebody leaves: the account is good until a day, what is mapped to it ends then, and what it owns and keeps is handed over at once."""
+
+    login: Name
+    last_day: Day
+    hand_over_to: Name | None = None
+
+
 class GroupChange(Shape):
     """A group to add, or to change: what is left out stays. `version` is the one that was looked at, left out for a new group."""
 
@@ -136,6 +144,7 @@ class Act(Shape):
     add_person: NewPerson | None = None
     change_people: PeopleChange | None = None
     delete_people: PeopleDeletion | None = None
+    leave: Leaving | None = None
     save_group: GroupChange | None = None
     move_group: GroupMove | None = None
     delete_group: Deletion | None = None

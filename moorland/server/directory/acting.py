@@ -13,6 +13,7 @@ from moorland.server.duties.judging import may_take_over
 from moorland.server.duties.rights import outside, rights_of
 from moorland.server.errors import missing
 from moorland.server.evaluating import evaluator
+from moorland.server.pages.models import Page
 
 #: So many of the people an act changes stand in the trail with both sides; all are named.
 MOST_SIDES = 100
@@ -25,6 +26,9 @@ def perform(act: Act, account: Account, only_try: bool) -> list[ViewerImpact]:
     """Who gains and loses by an act; unless it is only tried, it is made. Raises Failure where it cannot be made."""
     if act.change_people is not None and act.change_people.sign_in is not None:
         _refuse_sign_in_of_wider(account, act.change_people.logins)
+    heir = getattr(act.delete_people or act.leave, "hand_over_to", None)
+    if heir is not None:
+        _refuse_handing_over(account, act.delete_people.logins if act.delete_people is not None else [act.leave.login] if act.leave is not None else [])
     found = tried(lambda: apply(act, account), account)
     if not only_try:
         action, subject, details = described(act)
@@ -45,6 +49,14 @@ def _refuse_sign_in_of_wider(account: Account, logins: list[str]) -> None:
             raise missing("user", other.login)
         if not may_take_over(rights, other, states):
             raise outside(f"{other.name} holds more than you could give; how they sign in is for who could give all of it.")
+
+
+def _refuse_handing_over(account: Account, logins: list[str]) -> None:
+    """Raises Failure where a page would change its owner, which sentences may read, on a shelf that is not in the scope of the actor."""
+    rights = rights_of(account)
+    for page in Page.objects.all():
+        if page.document.get("owner") in logins and not rights.reaches("pages", shelf=page.document["shelf"]):
+            raise outside("Pages are handed over by who writes on their shelves. Leave them, or ask them to.")
 
 
 def described(act: Act) -> tuple[str, str, dict[str, Any]]:
@@ -73,8 +85,8 @@ def without_secrets(attributes: dict[str, Any]) -> dict[str, Any]:
 def standing(act: Act) -> Sides:
     """What an act is about, as it stands now: by login, or by the name of the group, organization or attribute."""
     kind, shape = act_of(act)
-    if kind in ("add_person", "change_people", "delete_people"):
-        return _people([shape.login] if kind == "add_person" else shape.logins)
+    if kind in ("add_person", "change_people", "delete_people", "leave"):
+        return _people([shape.login] if kind in ("add_person", "leave") else shape.logins)
     if kind in ("save_group", "move_group", "delete_group"):
         return _groups([name for name in (shape.name, getattr(shape, "out_of", None), getattr(shape, "into", None)) if name])
     if kind in ("save_organization", "delete_organization"):

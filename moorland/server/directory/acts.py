@@ -4,7 +4,7 @@ import unicodedata
 from collections.abc import Callable
 from typing import Any
 
-from django.db.models import F
+from django.db.models import F, Q
 from django.utils import timezone
 
 from moorland.core.bundle.problems import Problem, nearest_name
@@ -13,6 +13,7 @@ from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.language import tree
 from moorland.core.language.checking import check_condition
+from moorland.server.access.sessions import end_all
 from moorland.server.catalog.models import Model
 from moorland.server.changes import expect_version, outdate
 from moorland.server.directory.act_shapes import (
@@ -22,6 +23,7 @@ from moorland.server.directory.act_shapes import (
     Deletion,
     GroupChange,
     GroupMove,
+    Leaving,
     NewPerson,
     OrganizationChange,
     PeopleChange,
@@ -173,6 +175,28 @@ def delete_people(asked: PeopleDeletion, by: Account) -> None:
             raise missing("user", login)
         _hand_over(login, heir)
         account.delete()
+
+
+def leave(asked: Leaving, by: Account) -> None:
+    """The account and what is mapped to it end on a day; sessions and tokens end with the account. What it owns and keeps is handed over."""
+    account = Account.objects.filter(login=asked.login).first()
+    if account is None:
+        raise missing("user", asked.login)
+    if account.pk == by.pk:
+        raise Failure(422, "invalid", "You cannot let your own account leave.")
+    heir = Account.objects.filter(login=asked.hand_over_to).first() if asked.hand_over_to else None
+    if asked.hand_over_to and (heir is None or heir.pk == account.pk):
+        raise missing("user", asked.hand_over_to)
+    account.last_day = asked.last_day
+    if account.first_day is not None and account.first_day > asked.last_day:
+        account.first_day = None
+    account.moved()
+    account.assignments.filter(Q(last_day=None) | Q(last_day__gt=asked.last_day)).update(last_day=asked.last_day)
+    Assignment.objects.filter(account=account, first_day__gt=asked.last_day).delete()
+    if not account.good_today():
+        end_all(account)
+        account.tokens.all().delete()
+    _hand_over(account.login, heir)
 
 
 def _hand_over(login: str, heir: Account | None) -> None:
@@ -342,6 +366,7 @@ APPLIED: dict[str, Callable[[Any, Account], object]] = {
     "add_person": add_person,
     "change_people": change_people,
     "delete_people": delete_people,
+    "leave": leave,
     "save_group": save_group,
     "move_group": move_group,
     "delete_group": delete_group,

@@ -1875,6 +1875,8 @@ export interface components {
             /** @default null */
             delete_people?: components["schemas"]["PeopleDeletion"] | null;
             /** @default null */
+            leave?: components["schemas"]["Leaving"] | null;
+            /** @default null */
             move_group?: components["schemas"]["GroupMove"] | null;
             /** @default null */
             save_attribute?: components["schemas"]["AttributeSave"] | null;
@@ -4250,6 +4252,24 @@ export interface components {
         LadderRungKindEnum: "locked" | "own" | "group" | "organization" | "default";
         /** @enum {string} */
         LayerEnum: "account" | "page" | "model" | "object" | "rows" | "masks" | "limits";
+        /**
+         * Leaving
+         * @description Somebody leaves: the account is good until a day, what is mapped to it ends then, and what it owns and keeps is handed over at once.
+         */
+        Leaving: {
+            /**
+             * Hand Over To
+             * @default null
+             */
+            hand_over_to?: string | null;
+            /**
+             * Last Day
+             * Format: date
+             */
+            last_day: string;
+            /** Login */
+            login: string;
+        };
         /**
          * Line
          * @description One combination of the columns asked by; `depth` stands on subtotals only.

@@ -14,6 +14,7 @@ import type { Asked, Value } from "./acts";
 import { BulkForm as RoleForm } from "./BulkBar";
 import { CopyAccess } from "./CopyAccess";
 import { DeletePeople } from "./DeletePeople";
+import { LeavePerson } from "./LeavePerson";
 import { PersonEditor } from "./PersonEditor";
 import { ValueField } from "./ValueField";
 
@@ -37,7 +38,7 @@ export function PersonCard({
   const bench = useWorkbench();
   const model = useModel();
   const { message } = App.useApp();
-  const [doing, setDoing] = useState<"edit" | "copy" | "delete" | "role" | null>(null);
+  const [doing, setDoing] = useState<"edit" | "leave" | "copy" | "delete" | "role" | null>(null);
   const { may } = useRights();
   const [link, setLink] = useState<Schemas["InvitationAnswer"] | null>(null);
   const card = useQuery(queries.person(login, bench.state));
@@ -110,6 +111,7 @@ export function PersonCard({
                 disabled: !may("links") || person.kind !== "person" || !person.enabled,
               },
               ...(may("settings") ? [{ key: "duties", label: "Duties…" }] : []),
+              ...(may("people") ? [{ key: "leave", label: "Leaves…" }] : []),
               ...(may("people") ? [{ key: "delete", label: "Delete…", danger: true }] : []),
             ],
             onClick: ({ key }) => {
@@ -262,6 +264,7 @@ export function PersonCard({
       </p>
       {may("look-shapes") && <WhatWouldGive person={person} />}
       {doing === "edit" && <PersonEditor person={person} people={people} ask={ask} close={() => setDoing(null)} />}
+      {doing === "leave" && <LeavePerson login={login} name={person.name} people={people} ask={ask} close={() => setDoing(null)} />}
       {doing === "copy" && <CopyAccess to={person} people={people} ask={ask} close={() => setDoing(null)} />}
       {doing === "role" && <RoleForm what="role" logins={[login]} people={people} ask={ask} close={() => setDoing(null)} />}
       {doing === "delete" && <DeletePeople logins={[login]} people={people} ask={ask} close={() => setDoing(null)} deleted={left} />}
