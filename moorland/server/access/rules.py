@@ -18,7 +18,6 @@ class SignInRules(Shape):
     least_length: int = Field(default=10, ge=8, le=128)
     reuse: int = Field(default=0, ge=0, le=24)
     expiry_days: int | None = Field(default=None, ge=1, le=3_650)
-    change_at_first: bool = False
     session_hours: int = Field(default=12, ge=1, le=720)
     idle_minutes: int | None = Field(default=None, ge=5, le=10_080)
     second_factor: Literal["off", "offered", "required"] = "offered"

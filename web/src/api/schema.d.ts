@@ -6804,11 +6804,6 @@ export interface components {
          */
         SignInRules: {
             /**
-             * Change At First
-             * @default false
-             */
-            change_at_first?: boolean;
-            /**
              * Expiry Days
              * @default null
              */

@@ -1,13 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { Checkbox, Modal, Select } from "antd";
+import { Modal, Select } from "antd";
 import { useState } from "react";
-import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import type { PeopleData } from "../../state/directory";
 import { Notice } from "../../ui/Notice";
 import type { Asked } from "./acts";
-
-type Item = Schemas["CopyItem"];
+import { CopiedItems, useTaken } from "./CopiedItems";
 
 /** Gives somebody what another person has; dated and sensitive access is left out unless it is chosen. */
 export function CopyAccess({
@@ -22,12 +20,9 @@ export function CopyAccess({
   close: () => void;
 }) {
   const [from, setFrom] = useState<string | null>(null);
-  const [left, setLeft] = useState<Record<string, boolean>>({});
   const found = useQuery({ ...queries.copying(from ?? ""), enabled: from !== null });
   const items = found.data?.items ?? [];
-  const key = (item: Item) => `${item.kind}.${item.name}.${item.from ?? ""}`;
-  const taken = (item: Item) => left[key(item)] ?? !(item.dated || item.sensitive);
-  const chosen = items.filter((item) => taken(item) && !(item.kind === "attribute" && (item.value === null || item.value === undefined)));
+  const choice = useTaken(items);
   const source = people.people.find((person) => person.login === from);
   const next = () => {
     ask({
@@ -35,11 +30,9 @@ export function CopyAccess({
       act: {
         change_people: {
           logins: [to.login],
-          join: chosen.filter((item) => item.kind === "group").map((item) => item.name),
-          attributes: Object.fromEntries(chosen.filter((item) => item.kind === "attribute").map((item) => [item.name, item.value ?? null])),
-          give: chosen
-            .filter((item) => item.kind === "role")
-            .map((item) => ({ role: item.name, from: item.from, until: item.until, reason: `copied from ${from}` })),
+          join: choice.groups,
+          attributes: choice.attributes,
+          give: choice.roles(`copied from ${from}`),
         },
       },
     });
@@ -52,7 +45,7 @@ export function CopyAccess({
       title={`Copy access to ${to.name}`}
       onCancel={close}
       okText="See what changes"
-      okButtonProps={{ disabled: chosen.length === 0 }}
+      okButtonProps={{ disabled: choice.chosen.length === 0 }}
       onOk={next}
     >
       <Select
@@ -64,7 +57,7 @@ export function CopyAccess({
         value={from}
         onChange={(login) => {
           setFrom(login);
-          setLeft({});
+          choice.reset();
         }}
         options={people.people
           .filter((person) => person.login !== to.login)
@@ -74,25 +67,7 @@ export function CopyAccess({
       {found.data && items.length === 0 && (
         <p className="soft">Nothing of their own: no group, no attribute, no role mapped to the person.</p>
       )}
-      {items.map((item) => (
-        <div key={key(item)} className="copy-item">
-          <Checkbox
-            checked={taken(item)}
-            disabled={item.kind === "attribute" && (item.value === null || item.value === undefined)}
-            onChange={(event) => setLeft({ ...left, [key(item)]: event.target.checked })}
-          >
-            <span className="soft">{item.kind}</span> <b>{item.label}</b> <span className="soft small">{item.detail}</span>
-          </Checkbox>
-          {(item.dated || item.sensitive) && (
-            <div className="careful small">
-              {item.dated && "dated access"}
-              {item.dated && item.sensitive && "; "}
-              {item.sensitive}
-              {!taken(item) && ": left out"}
-            </div>
-          )}
-        </div>
-      ))}
+      <CopiedItems items={items} choice={choice} />
       <p className="soft small">What the person has already stays. An attribute is set to the copied value.</p>
     </Modal>
   );

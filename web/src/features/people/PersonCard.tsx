@@ -14,6 +14,7 @@ import type { Asked, Value } from "./acts";
 import { BulkForm as RoleForm } from "./BulkBar";
 import { CopyAccess } from "./CopyAccess";
 import { DeletePeople } from "./DeletePeople";
+import { DuplicatePerson } from "./DuplicatePerson";
 import { LeavePerson } from "./LeavePerson";
 import { PersonEditor } from "./PersonEditor";
 import { ValueField } from "./ValueField";
@@ -38,7 +39,7 @@ export function PersonCard({
   const bench = useWorkbench();
   const model = useModel();
   const { message } = App.useApp();
-  const [doing, setDoing] = useState<"edit" | "leave" | "copy" | "delete" | "role" | null>(null);
+  const [doing, setDoing] = useState<"edit" | "leave" | "twin" | "copy" | "delete" | "role" | null>(null);
   const { may } = useRights();
   const [link, setLink] = useState<Schemas["InvitationAnswer"] | null>(null);
   const card = useQuery(queries.person(login, bench.state));
@@ -101,6 +102,7 @@ export function PersonCard({
                 ? [
                     { key: "edit", label: "Edit…" },
                     { key: "copy", label: "Copy access from somebody…" },
+                    { key: "twin", label: "Duplicate…" },
                   ]
                 : []),
               ...(may("map") ? [{ key: "role", label: "Give a role…" }] : []),
@@ -264,6 +266,14 @@ export function PersonCard({
       </p>
       {may("look-shapes") && <WhatWouldGive person={person} />}
       {doing === "edit" && <PersonEditor person={person} people={people} ask={ask} close={() => setDoing(null)} />}
+      {doing === "twin" && (
+        <DuplicatePerson
+          person={person}
+          ask={ask}
+          close={() => setDoing(null)}
+          added={(made) => navigate(`/people/${encodeURIComponent(made)}`)}
+        />
+      )}
       {doing === "leave" && <LeavePerson login={login} name={person.name} people={people} ask={ask} close={() => setDoing(null)} />}
       {doing === "copy" && <CopyAccess to={person} people={people} ask={ask} close={() => setDoing(null)} />}
       {doing === "role" && <RoleForm what="role" logins={[login]} people={people} ask={ask} close={() => setDoing(null)} />}
