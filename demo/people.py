@@ -171,6 +171,12 @@ DUTIES: list[dict[str, Any]] = [
     },
     {"user": "o.tway", "acts": ["models", "sources", "pages"], "within": "everything", "reason": "model keeper"},
     {"group": "auditors", "acts": ["look-shapes", "checks", "trail"], "within": "everything", "reason": "auditors look without values"},
+    {
+        "user": "svc.mail",
+        "acts": ["stand-in"],
+        "within": {"people": {"organizations": ["contractors"]}},
+        "reason": "asks for contractors, to mail them their week",
+    },
     {"user": "n.pike", "acts": ["look-shapes", "links"], "within": "everything", "reason": "helpdesk", "until": "2027-12-31"},
 ]
 

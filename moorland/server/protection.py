@@ -6,6 +6,8 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from rest_framework.authentication import SessionAuthentication
 from rest_framework.request import Request
 
+from moorland.server.access.rules import too_many_attempts
+
 
 class SessionSignIn(SessionAuthentication):
     """Sessions with CSRF protection; without one the answer is 401."""
@@ -21,8 +23,7 @@ def csrf_failure(request: HttpRequest, reason: str = "") -> JsonResponse:
 
 def locked_out(request: HttpRequest, *_: object) -> JsonResponse:
     """Too many wrong passwords for one login from one address."""
-    message = "Too many attempts. Wait a quarter of an hour, then try again."
-    return JsonResponse({"error": {"code": "throttled", "message": message, "problems": []}}, status=429)
+    return JsonResponse({"error": {"code": "throttled", "message": too_many_attempts(), "problems": []}}, status=429)
 
 
 class ContentSecurityMiddleware:

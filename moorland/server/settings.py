@@ -85,8 +85,8 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "moorland.server.directory.passwords.VariedPasswordValidator"},
 ]
 
-AXES_FAILURE_LIMIT = 8
-AXES_COOLOFF_TIME = 0.25
+AXES_FAILURE_LIMIT = "moorland.server.access.rules.attempts_allowed"
+AXES_COOLOFF_TIME = "moorland.server.access.rules.pause"
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_USERNAME_CALLABLE = "moorland.server.directory.throttling.asked_identity"
 AXES_CLIENT_IP_CALLABLE = "moorland.server.directory.throttling.address_of"

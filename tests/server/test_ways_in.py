@@ -209,6 +209,13 @@ def test_wrong_codes_are_throttled_as_wrong_passwords_are(as_user: Sessions) -> 
     assert enter(code_of("ann"))[0] == 429
 
 
+def test_attempts_and_the_pause_are_as_the_rules_say(as_user: Sessions, boss: Session) -> None:
+    boss.ok("PUT", "settings/sign-in", {"rules": {"attempts": 3, "pause_minutes": 1}, "version": 1})
+    assert [enter(password="wrong")[0] for _ in range(3)] == [401, 401, 429]
+    status, told = Session(None).call("POST", "session", {"login": "ann", "password": PASSWORD})
+    assert (status, told["error"]["message"]) == (429, "Too many attempts. Wait a minute, then try again.")
+
+
 def test_a_second_factor_is_taken_away_with_the_password_or_by_who_could_give_all(as_user: Sessions, boss: Session) -> None:
     ann = as_user("ann")
     with_factor(ann, "ann")

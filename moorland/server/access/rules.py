@@ -1,8 +1,9 @@
 """Sign-in rules: what a password has to be, how long it and a session last, and whether a second factor is asked for (accounts.md 7)."""
 
 from datetime import timedelta
-from typing import Literal
+from typing import Any, Literal
 
+from django.http import HttpRequest
 from django.utils import timezone
 from pydantic import Field
 
@@ -18,6 +19,8 @@ class SignInRules(Shape):
     least_length: int = Field(default=10, ge=8, le=128)
     reuse: int = Field(default=0, ge=0, le=24)
     expiry_days: int | None = Field(default=None, ge=1, le=3_650)
+    attempts: int = Field(default=8, ge=3, le=20)
+    pause_minutes: int = Field(default=15, ge=1, le=1_440)
     session_hours: int = Field(default=12, ge=1, le=720)
     idle_minutes: int | None = Field(default=None, ge=5, le=10_080)
     second_factor: Literal["off", "offered", "required"] = "offered"
@@ -34,6 +37,23 @@ def rules() -> SignInRules:
     """The rules in force."""
     stored = StoredRules.objects.first()
     return from_document(SignInRules, stored.document) if stored is not None else SignInRules()
+
+
+def attempts_allowed(request: HttpRequest | None, credentials: dict[str, Any] | None) -> int:
+    """How many wrong passwords one address may try for one account; axes asks."""
+    return rules().attempts
+
+
+def pause(request: HttpRequest | None = None) -> timedelta:
+    """How long whoever tried too often has to wait; axes asks."""
+    return timedelta(minutes=rules().pause_minutes)
+
+
+def too_many_attempts() -> str:
+    """What anybody is told who has to wait, whatever the account."""
+    minutes = rules().pause_minutes
+    wait = "a quarter of an hour" if minutes == 15 else "a minute" if minutes == 1 else f"{minutes} minutes"
+    return f"Too many attempts. Wait {wait}, then try again."
 
 
 def password_is_over(account: Account, asked: SignInRules) -> bool:

@@ -3,16 +3,15 @@
 import ipaddress
 import threading
 import time
-from datetime import timedelta
 from typing import Any
 
 from axes.models import AccessAttempt, AccessLog
-from django.conf import settings
 from django.db.models import Sum
 from django.http import HttpRequest
 from django.utils import timezone
 
 from moorland.core.bundle.structure import identity
+from moorland.server.access.rules import pause, too_many_attempts
 from moorland.server.directory.models import Account
 from moorland.server.errors import Failure
 
@@ -38,7 +37,7 @@ def address_of(request: HttpRequest) -> str:
 
 def refuse_floods(request: HttpRequest, login: str) -> None:
     """Raises Failure (429) where too many wrong passwords came from this address, or for this account from addresses it does not know."""
-    since = timezone.now() - timedelta(hours=settings.AXES_COOLOFF_TIME)
+    since = timezone.now() - pause()
     address, tried = address_of(request), identity(login)[:255]
     lately = AccessAttempt.objects.filter(attempt_time__gte=since)
     if _failures(lately.filter(ip_address=address)) >= MOST_FROM_ADDRESS:
@@ -51,7 +50,7 @@ def refuse_floods(request: HttpRequest, login: str) -> None:
 
 def too_many() -> Failure:
     """What anybody is told who has to wait, whatever the account."""
-    return Failure(429, "throttled", "Too many attempts. Wait a quarter of an hour, then try again.")
+    return Failure(429, "throttled", too_many_attempts())
 
 
 def _failures(attempts: Any) -> int:
@@ -70,7 +69,7 @@ def refuse_forgotten(address: str) -> None:
     with _lock:
         if len(_asked) > 10_000:
             _asked.clear()
-        lately = [at for at in _asked.get(address, []) if now - at < settings.AXES_COOLOFF_TIME * 3600]
+        lately = [at for at in _asked.get(address, []) if now - at < pause().total_seconds()]
         _asked[address] = [*lately, now][-MOST_FORGOTTEN - 1 :]
         if len(lately) >= MOST_FORGOTTEN:
             raise too_many()

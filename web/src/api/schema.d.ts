@@ -6804,6 +6804,11 @@ export interface components {
          */
         SignInRules: {
             /**
+             * Attempts
+             * @default 8
+             */
+            attempts?: number;
+            /**
              * Expiry Days
              * @default null
              */
@@ -6818,6 +6823,11 @@ export interface components {
              * @default 10
              */
             least_length?: number;
+            /**
+             * Pause Minutes
+             * @default 15
+             */
+            pause_minutes?: number;
             /**
              * Reuse
              * @default 0

@@ -33,7 +33,7 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
       message.success("Saved. The rules act at the next sign-in.");
     },
   });
-  const number = (key: "least_length" | "reuse" | "session_hours", least: number, most: number) => (
+  const number = (key: "least_length" | "reuse" | "attempts" | "pause_minutes" | "session_hours", least: number, most: number) => (
     <InputNumber
       id={key}
       min={least}
@@ -62,6 +62,10 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
         {number("reuse", 0, 24)}
         <label htmlFor="expiry_days">Days until a password is over</label>
         {orNever("expiry_days", 1, 3650, "never")}
+        <label htmlFor="attempts">Wrong passwords before a pause, of one address for one account</label>
+        {number("attempts", 3, 20)}
+        <label htmlFor="pause_minutes">Minutes of the pause</label>
+        {number("pause_minutes", 1, 1440)}
         <label htmlFor="session_hours">Hours a session lasts</label>
         {number("session_hours", 1, 720)}
         <label htmlFor="idle_minutes">Minutes until an unused session ends</label>
