@@ -1,5 +1,6 @@
 """No way up (accounts.md 2): every path by which somebody could gain what is beyond the duties of whoever makes the change is refused."""
 
+import json
 from typing import Any
 
 import pytest
@@ -155,6 +156,16 @@ def test_a_file_tells_nothing_of_who_is_outside_of_the_scope(desk: Session) -> N
     taken = {"add_person": {"login": "BOB", "name": "New", "organization": "leaf"}}
     status, told = desk.call("POST", "acts", taken)
     assert (status, told["error"]["message"]) == (422, "This login is taken here already.")
+
+
+def test_no_error_names_what_is_outside_of_the_scope(desk: Session) -> None:
+    for asked in ({"join": ["other"]}, {"organization": "roots"}, {"leave": ["steward"]}):
+        status, told = desk.call("POST", "acts", {"change_people": {"logins": ["ann"], **asked}})
+        assert status == 404
+        assert not {"others", "stewards", "root."} & set(json.dumps(told).replace('"', " ").split()), told
+    asked = file_of(desk, "login,name,organization\nnew,New,roo\n", columns={"login": 0, "name": 1, "organization": 2})
+    rows = desk.ok("POST", "directory/import?try=true", asked)["rows"]
+    assert [row["why"] for row in rows] == ["There is no organization roo."]
 
 
 @pytest.mark.parametrize("acts", [["people", "map"], ["settings"], [act for act in ACTS if act != "release"]])

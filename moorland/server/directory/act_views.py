@@ -1,5 +1,6 @@
 """Changes to people, groups, organizations and attributes, each with its gain and loss; people from files; one-time links."""
 
+import re
 from typing import Any
 
 from django.contrib.auth import login
@@ -233,6 +234,10 @@ class PeopleFiles(APIView):
         return answer(report_of(rows, unknown_groups, found.viewers))
 
 
+#: What is near to a name that is not here may name what the account does not know of.
+_NEAR = re.compile(r"; nearest: [^;]*", re.IGNORECASE)
+
+
 def _refuse_unknown_rows(request: Request, rows: list[RowReport]) -> None:
     """Raises Failure (404) where a file names somebody outside of the scope, even where it would change nothing of them: that tells what they are."""
     base, rights = evaluator("live"), request_rights(request)
@@ -245,6 +250,8 @@ def _refuse_unknown_rows(request: Request, rows: list[RowReport]) -> None:
             raise missing("user", row.name)
         if row.why is not None and (" belongs to " in row.why or " is taken by " in row.why):
             rows[place] = row.model_copy(update={"why": "The login or e-mail is taken here already."})
+        elif row.why is not None:
+            rows[place] = row.model_copy(update={"why": _NEAR.sub("", row.why).removesuffix(".") + "."})
 
 
 def _counts(rows: list[RowReport]) -> dict[str, int]:

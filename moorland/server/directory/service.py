@@ -1,7 +1,7 @@
 """Changes to people: applied, or tried and taken back to show what they would do."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from django.db import transaction
@@ -107,9 +107,10 @@ _CONCERNED: tuple[ActName, ...] = ("people", "map", "look-shapes")
 
 
 def unnamed(failure: Failure) -> Failure:
-    """The same for who may not know of everybody: that a login, mail or name is taken, and not by whom."""
+    """The same for who may not know of everybody: that a login, mail or name is taken, and not by whom; and nothing that is near to what was written."""
     if not any(problem.code == "duplicate" for problem in failure.problems):
-        return failure
+        problems = [replace(problem, nearest=None) for problem in failure.problems]
+        return Failure(failure.status, failure.code, failure.message.partition(" Nearest: ")[0], problems, failure.current)
     what = {"login": "This login", "email": "This e-mail"}.get(failure.problems[0].path, "This name")
     message = f"{what} is taken here already."
     return Failure(failure.status, failure.code, message, [Problem("duplicate", message, path=failure.problems[0].path)])
