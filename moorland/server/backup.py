@@ -27,13 +27,15 @@ def backed_up(into: Path, by: str) -> int:
     """Writes a copy by SQLite's backup, while others read and write; its size. Raises Failure where the file is there already."""
     if into.exists():
         raise Failure(422, "invalid", f"{into} is there already. Name another file.")
+    if connection.in_atomic_block:
+        raise Failure(503, "busy", "A backup is not taken in the middle of a change. Nothing was written; try again in a moment.")
     record(by, "backup", into.name)
-    connection.ensure_connection()
-    copy = sqlite3.connect(into)
+    source, copy = sqlite3.connect(database(), timeout=20), sqlite3.connect(into)
     try:
-        connection.connection.backup(copy, pages=2_000)
+        source.backup(copy, pages=2_000)
         copy.execute("PRAGMA journal_mode=DELETE")
     finally:
+        source.close()
         copy.close()
     into.chmod(0o600)
     return into.stat().st_size

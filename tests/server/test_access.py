@@ -129,7 +129,7 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("PUT", "settings/sign-in", {"rules": {}, "version": 1}, 200, 403, 401),
     ("POST", "settings/sign-in/try", {}, 200, 403, 401),
     ("PUT", "settings/workspace", {"name": "Place", "time_zone": "UTC"}, 200, 403, 401),
-    ("POST", "settings/backup", None, 200, 403, 401),
+    ("POST", "settings/backup", None, 503, 403, 401),
     ("DELETE", "people/ann/access", None, 204, 403, 401),
     ("GET", "my/pages", None, 200, 200, 401),
     ("GET", "my/pages/output", None, 200, 200, 401),
