@@ -137,6 +137,19 @@ def test_a_look_reaches_only_people_and_models_in_scope(boss: Session, as_user: 
     assert as_user("other").error("POST", "evaluate", {"state": "live", "viewers": ["ann"], "ask": [ROWS]}) == (404, "not_found")
 
 
+def test_two_duties_do_not_reach_what_neither_reaches(boss: Session, as_user: Sessions) -> None:
+    """One over every model and one person, another over everybody and one model: not over everybody in every model."""
+    given("two", ["look-values"], people({"users": ["bob"]}))
+    given("two", ["look-values"], people("all", models=["other"]))
+    two = as_user("two")
+    asked = {"state": "live", "viewers": ["ann"], "ask": [{"pages": {}}]}
+    assert two.error("POST", "evaluate", asked) == (404, "not_found")
+    assert two.error("POST", "statement", {"state": "live", "about": {"person": "ann"}}) == (404, "not_found")
+    assert two.error("POST", "reach", {"state": "draft"}) == REFUSED
+    assert [item["logins"] for item in two.ok("POST", "reach", {"state": "live"})["classes"]] == [["bob"]]
+    assert two.call_status("POST", "evaluate", {**asked, "viewers": ["bob"]}) == 200
+
+
 def test_lists_of_values_show_what_ones_own_roles_show(boss: Session, as_user: Sessions) -> None:
     given("keeper", ["models", "roles"])
     keeper = as_user("keeper")

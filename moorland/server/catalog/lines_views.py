@@ -54,7 +54,7 @@ def _refuse_gains(request: Request, model: str, table: str, viewers: list[Viewer
 
 
 class KeptTables(APIView):
-    """Administrators: keep a table's lines here from now on; or no longer, the table keeps what it holds."""
+    """By duty: keep a table's lines here from now on; or no longer, the table keeps what it holds."""
 
     needs = {"POST": within("models"), "DELETE": within("models")}
 
@@ -73,7 +73,7 @@ class KeptTables(APIView):
 
 
 class Lines(APIView):
-    """Administrators: the lines of a table kept here; change them. `try=true` only shows who gains and loses."""
+    """By duty: the lines of a table kept here; change them. `try=true` only shows who gains and loses."""
 
     needs = {"GET": within("models"), "POST": within("models")}
 
@@ -98,7 +98,7 @@ class Lines(APIView):
 
 
 class LinesTry(APIView):
-    """Administrators: what looks wrong in lines while they are typed or pasted."""
+    """By duty: what looks wrong in lines while they are typed or pasted."""
 
     needs = {"POST": within("models")}
 
@@ -115,7 +115,7 @@ class LinesTry(APIView):
 
 
 class LinesHistory(APIView):
-    """Administrators: every line there ever was, with who added and who ended it."""
+    """By duty: every line there ever was, with who added and who ended it."""
 
     needs = {"GET": within("models")}
 

@@ -36,7 +36,7 @@ class RawFile(BaseParser):
 
 
 class Uploads(APIView):
-    """Administrators: bring a file. Its bytes are the body; nothing is understood yet."""
+    """By duty: bring a file. Its bytes are the body; nothing is understood yet."""
 
     needs = {"POST": within("models", "people")}
 
@@ -53,7 +53,7 @@ class Uploads(APIView):
 
 
 class OneUpload(APIView):
-    """Administrators: forget a file that was brought."""
+    """By duty: forget a file that was brought."""
 
     needs = {"DELETE": within("models", "people")}
 
@@ -64,7 +64,7 @@ class OneUpload(APIView):
 
 
 class UploadGrid(APIView):
-    """Administrators: the first rows of a file as they stand."""
+    """By duty: the first rows of a file as they stand."""
 
     needs = {"POST": within("models", "people")}
 
@@ -95,7 +95,7 @@ class UploadGrid(APIView):
 
 
 class Proposals(APIView):
-    """Administrators: tables, types, keys, relationships and sensitive columns that files seem to hold."""
+    """By duty: tables, types, keys, relationships and sensitive columns that files seem to hold."""
 
     needs = {"POST": within("models")}
 

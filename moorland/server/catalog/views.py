@@ -59,7 +59,7 @@ def stored_model(name: str) -> Model:
 
 
 class Models(APIView):
-    """Administrators: a new model without tables."""
+    """By duty: a new model without tables."""
 
     needs = {"POST": within("models")}
 
@@ -83,7 +83,7 @@ class Models(APIView):
 
 
 class DraftModel(APIView):
-    """Administrators: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named."""
+    """By duty: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named."""
 
     needs = {"PUT": within("models"), "DELETE": within("models")}
 
@@ -180,7 +180,7 @@ def _changed_parts(before: dict[str, Any], after: dict[str, Any]) -> list[dict[s
 
 
 class Profile(APIView):
-    """Administrators: what a table of the draft holds, over all rows, and which sentences touch it."""
+    """By duty: what a table of the draft holds, over all rows, and which sentences touch it."""
 
     needs = {"GET": within("models", "look-shapes", "roles")}
 
@@ -214,7 +214,7 @@ class Profile(APIView):
 
 
 class MeasureTry(APIView):
-    """Administrators: an edited measure or derived column over all data of the draft, checked as it is typed."""
+    """By duty: an edited measure or derived column over all data of the draft, checked as it is typed."""
 
     needs = {"POST": within("models")}
 
@@ -231,7 +231,7 @@ class MeasureTry(APIView):
 
 
 class Imports(APIView):
-    """Administrators: bring confirmed tables in. The work runs as a task; all of it is done, or nothing."""
+    """By duty: bring confirmed tables in. The work runs as a task; all of it is done, or nothing."""
 
     needs = {"POST": within("models")}
 
@@ -247,7 +247,7 @@ class Imports(APIView):
 
 
 class Refreshes(APIView):
-    """Administrators: refreshes that wait to be accepted; stage new content for a table."""
+    """By duty: refreshes that wait to be accepted; stage new content for a table."""
 
     needs = {"GET": within("models")}
 
@@ -262,7 +262,7 @@ class Refreshes(APIView):
 
 
 class Refresh(APIView):
-    """Administrators: stage new content for a table, as a task; nobody sees it before it is accepted."""
+    """By duty: stage new content for a table, as a task; nobody sees it before it is accepted."""
 
     needs = {"POST": within("models")}
 
@@ -279,7 +279,7 @@ class Refresh(APIView):
 
 
 class OneRefresh(APIView):
-    """Administrators: accept a staged refresh, or throw it away."""
+    """By duty: accept a staged refresh, or throw it away."""
 
     needs = {"POST": within("models"), "DELETE": within("models")}
 

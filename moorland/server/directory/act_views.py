@@ -46,7 +46,7 @@ from moorland.server.directory.sessions import session_answer
 from moorland.server.directory.shapes import ImpactAnswer, SessionAnswer
 from moorland.server.directory.throttling import address_of, refuse_forgotten
 from moorland.server.duties.judging import may_take_over
-from moorland.server.duties.permission import ANYBODY, over_everything, request_rights, within
+from moorland.server.duties.permission import ANYBODY, LOOKERS, over_everything, request_rights, within
 from moorland.server.duties.rights import Rights, outside
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
@@ -55,7 +55,7 @@ from moorland.server.trail.models import record
 
 
 class Acts(APIView):
-    """Administrators: change people, groups, organizations or attributes, at once; `try=true` only shows who gains and loses."""
+    """By duty: change people, groups, organizations or attributes, at once; `try=true` only shows who gains and loses."""
 
     needs = {"POST": within("people")}
 
@@ -73,7 +73,7 @@ def _in_scope(request: Request, login: str, act: ActName) -> None:
 
 
 class Copying(APIView):
-    """Administrators: what of somebody's access can be copied to somebody else."""
+    """By duty: what of somebody's access can be copied to somebody else."""
 
     needs = {"GET": within("people")}
 
@@ -86,7 +86,7 @@ class Copying(APIView):
 
 
 class Owns(APIView):
-    """Administrators: what hangs on somebody, before the account is deleted."""
+    """By duty: what hangs on somebody, before the account is deleted."""
 
     needs = {"GET": within("people")}
 
@@ -100,7 +100,7 @@ class Owns(APIView):
 
 
 class Invitations(APIView):
-    """Administrators: a one-time link by which somebody sets a password; it is shown this one time."""
+    """By duty: a one-time link by which somebody sets a password; it is shown this one time."""
 
     needs = {"POST": within("links")}
 
@@ -203,7 +203,7 @@ def _signed_in(request: Request, account: Account) -> Response:
 
 
 class PeopleFiles(APIView):
-    """Administrators: people or groups from a file; `try=true` reports every row and changes nothing. A file with refused rows is applied only without them."""
+    """By duty: people or groups from a file; `try=true` reports every row and changes nothing. A file with refused rows is applied only without them."""
 
     needs = {"POST": within("people")}
 
@@ -259,7 +259,7 @@ def _counts(rows: list[RowReport]) -> dict[str, int]:
 
 
 class PeopleExport(APIView):
-    """Administrators: all people, or all groups, as CSV without passwords and secret attributes."""
+    """By duty: all people, or all groups, as CSV without passwords and secret attributes."""
 
     needs = {"GET": over_everything("people")}
 
@@ -273,9 +273,9 @@ class PeopleExport(APIView):
 
 
 class GroupCards(APIView):
-    """Administrators: all that is kept of a group, and what it gives."""
+    """By duty: all that is kept of a group, and what it gives."""
 
-    needs = {"GET": within("look-shapes", "people", "map")}
+    needs = {"GET": LOOKERS}
 
     @extend_schema(responses=PlaceCard)
     def get(self, request: Request, name: str) -> Response:
@@ -304,9 +304,9 @@ class GroupCards(APIView):
 
 
 class OrganizationCards(APIView):
-    """Administrators: all that is kept of an organization."""
+    """By duty: all that is kept of an organization."""
 
-    needs = {"GET": within("look-shapes", "people", "map")}
+    needs = {"GET": LOOKERS}
 
     @extend_schema(responses=PlaceCard)
     def get(self, request: Request, name: str) -> Response:

@@ -51,7 +51,7 @@ class Tried:
     state: tuple[int, ...] | None
 
 
-def tried(change: Callable[[], None], by: Account) -> Tried:
+def tried(change: Callable[[], object], by: Account) -> Tried:
     """Who gains and loses what, in the live release, if the change is made; it is made and taken back.
 
     Raises Failure where the change cannot be made, or reaches beyond the duties of whoever makes it (accounts.md 2).
@@ -95,7 +95,7 @@ def told_to(rights: Rights, found: list[ViewerImpact], people: list[Viewer]) -> 
     told = []
     for viewer in people:
         login = viewer.login or ""
-        if any(rights.reaches("look-values", person=viewer) and scope.models == "all" for scope in rights.scopes("look-values")):
+        if rights.reaches("look-values", person=viewer, every_model=True):
             told += [by_login[login]] if login in by_login else []
         elif any(rights.reaches(act, person=viewer) for act in _CONCERNED):
             told.append(ViewerImpact(login=login, name=viewer.name or login))

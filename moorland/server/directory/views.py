@@ -49,7 +49,7 @@ from moorland.server.directory.shapes import (
     SignInRequest,
 )
 from moorland.server.directory.throttling import address_of, refuse_floods
-from moorland.server.duties.permission import ANY_DUTY, ANYBODY, OWN_SESSION, request_rights, within
+from moorland.server.duties.permission import ANY_DUTY, ANYBODY, LOOKERS, OWN_SESSION, request_rights, within
 from moorland.server.duties.rights import Rights, rights_of
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
@@ -136,7 +136,7 @@ def _signed_in(request: Request) -> Account | None:
 
 
 class People(APIView):
-    """Administrators: everybody, with organizations, groups and attributes."""
+    """By duty: everybody, with organizations, groups and attributes."""
 
     needs = {"GET": within("look-shapes", "people", "map", "trail", "settings")}
 
@@ -218,9 +218,9 @@ def _everybody(base: Evaluator) -> PeopleAnswer:
 
 
 class Held(APIView):
-    """Administrators: which roles everybody holds."""
+    """By duty: which roles everybody holds."""
 
-    needs = {"GET": within("look-shapes", "people", "map")}
+    needs = {"GET": LOOKERS}
 
     @extend_schema(responses=HeldAnswer, parameters=[STATE_PARAMETER])
     def get(self, request: Request) -> Response:
@@ -256,7 +256,7 @@ def _may_count(rights: Rights, viewer: Viewer, model: str, state: str) -> bool:
 
 
 class Attributes(APIView):
-    """Administrators: the versions of the attributes' definitions."""
+    """By duty: the versions of the attributes' definitions."""
 
     needs = {"GET": ANY_DUTY}
 
@@ -266,9 +266,9 @@ class Attributes(APIView):
 
 
 class Person(APIView):
-    """Administrators: what reaches a person; change the person."""
+    """By duty: what reaches a person; change the person."""
 
-    needs = {"GET": within("look-shapes", "people", "map"), "PATCH": within("people")}
+    needs = {"GET": LOOKERS, "PATCH": within("people")}
 
     @extend_schema(responses=PersonCard, parameters=[STATE_PARAMETER])
     def get(self, request: Request, login: str) -> Response:

@@ -71,6 +71,12 @@ def over_everything(*acts: ActName) -> Need:
     return Need(acts, whole=True)
 
 
+#: Whoever has to do with models, roles or pages: these are told as far as the account may know them.
+READERS = within("roles", "map", "look-shapes", "release", "checks", "pages", "models")
+#: Whoever has to do with people.
+LOOKERS = within("look-shapes", "people", "map")
+
+
 class HasDuty(BasePermission):
     """Reads what an address needs; an address or method that says nothing is refused."""
 

@@ -65,16 +65,18 @@ class Rights:
         person: Viewer | None = None,
         everyone: bool = False,
         model: str | None = None,
+        every_model: bool = False,
         role: str | None = None,
         shelf: str | None = None,
         attribute: str | None = None,
         source: str | None = None,
     ) -> bool:
-        """Whether the scope of one duty with the act holds all that is named; `everyone` asks for a scope without a bound on people."""
+        """Whether the scope of one duty with the act holds all that is named; `everyone` and `every_model` ask for a scope without that bound."""
         named = (("models", model), ("roles", role), ("shelves", shelf), ("attributes", attribute), ("sources", source))
         return any(
             all(name is None or _holds(getattr(scope, dimension), name) for dimension, name in named)
             and (not everyone or scope.people == "all")
+            and (not every_model or scope.models == "all")
             and (person is None or in_scope(scope.people, person))
             for scope in self.scopes(act)
         )

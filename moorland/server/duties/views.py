@@ -169,7 +169,7 @@ def _refuse_unusable(request: Request, duty: Duty) -> None:
 
 def _made(request: Request, action: str, duty: Duty | None, change: Callable[[], object], old: Duty | None) -> None:
     account = account_of(request)
-    found: Tried = tried(lambda: _done(change), account)
+    found: Tried = tried(change, account)
     about = duty or old
     assert about is not None
     with recorded(account, action, about.user or f"group {about.group}", "people") as entry:
@@ -178,10 +178,6 @@ def _made(request: Request, action: str, duty: Duty | None, change: Callable[[],
             entry.details["alone"] = True
         change()
         still_as_judged(found)
-
-
-def _done(change: Callable[[], object]) -> None:
-    change()
 
 
 def _answer() -> DutiesAnswer:

@@ -27,7 +27,7 @@ Stored = TypeVar("Stored", bound=VersionedDocument)
 
 
 class OnePage(APIView):
-    """Administrators: make, save or delete a page of the draft; stale saves are refused."""
+    """By duty: make, save or delete a page of the draft; stale saves are refused."""
 
     needs = {"PUT": within("pages"), "DELETE": within("pages")}
 
@@ -62,7 +62,7 @@ class OnePage(APIView):
 
 
 class OneShelf(APIView):
-    """Administrators: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted."""
+    """By duty: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted."""
 
     needs = {"PUT": within("pages"), "DELETE": within("pages")}
 

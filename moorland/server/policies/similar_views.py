@@ -30,7 +30,7 @@ def suggested(base: Evaluator) -> list[Suggestion]:
 
 
 class Similar(APIView):
-    """Administrators: roles of the draft that differ in one value, with the role that changes nothing for anybody."""
+    """By duty: roles of the draft that differ in one value, with the role that changes nothing for anybody."""
 
     needs = {"GET": over_everything("roles")}
 
@@ -40,7 +40,7 @@ class Similar(APIView):
 
 
 class Replacing(APIView):
-    """Administrators: write the suggested role into the draft in place of the others. Values of a new attribute are set at once; no live role reads it."""
+    """By duty: write the suggested role into the draft in place of the others. Values of a new attribute are set at once; no live role reads it."""
 
     needs = {"POST": over_everything("roles")}
 

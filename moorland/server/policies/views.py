@@ -12,7 +12,7 @@ from moorland.server.changes import expect_version, recorded
 from moorland.server.directory.knowing import knows_person
 from moorland.server.directory.service import still_as_judged, tried
 from moorland.server.directory.shapes import ImpactAnswer
-from moorland.server.duties.permission import request_rights, within
+from moorland.server.duties.permission import READERS, request_rights, within
 from moorland.server.errors import answer, from_document, missing, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.policies.assignments import add_assignment, assignment_document
@@ -25,9 +25,9 @@ from moorland.server.viewing.knowing import may_know_role
 
 
 class Roles(APIView):
-    """Administrators: all roles of the draft; a new role."""
+    """By duty: all roles of the draft; a new role."""
 
-    needs = {"GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models"), "POST": within("roles")}
+    needs = {"GET": READERS, "POST": within("roles")}
 
     @extend_schema(responses=RolesAnswer)
     def get(self, request: Request) -> Response:
@@ -50,7 +50,7 @@ class Roles(APIView):
 
 
 class OneRole(APIView):
-    """Administrators: save, rename or delete a role of the draft; stale saves are refused."""
+    """By duty: save, rename or delete a role of the draft; stale saves are refused."""
 
     needs = {"PUT": within("roles"), "DELETE": within("roles")}
 
@@ -83,9 +83,9 @@ class OneRole(APIView):
 
 
 class RoleUses(APIView):
-    """Administrators: where a role of the draft is named."""
+    """By duty: where a role of the draft is named."""
 
-    needs = {"GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models")}
+    needs = {"GET": READERS}
 
     @extend_schema(responses=RoleUsesAnswer)
     def get(self, request: Request, name: str) -> Response:
@@ -96,7 +96,7 @@ class RoleUses(APIView):
 
 
 class RestoredRole(APIView):
-    """Administrators: take back the deletion of a role."""
+    """By duty: take back the deletion of a role."""
 
     needs = {"POST": within("roles")}
 
@@ -138,7 +138,7 @@ def _known(request: Request, logins: list[str]) -> list[str]:
 
 
 class Assignments(APIView):
-    """Administrators: map a role to users, groups, everyone or a condition. Acts at once; `try=true` only shows the effect."""
+    """By duty: map a role to users, groups, everyone or a condition. Acts at once; `try=true` only shows the effect."""
 
     needs = {"POST": within("map")}
 
@@ -162,7 +162,7 @@ class Assignments(APIView):
 
 
 class OneAssignment(APIView):
-    """Administrators: take an assignment away, at once; `try=true` only shows the effect."""
+    """By duty: take an assignment away, at once; `try=true` only shows the effect."""
 
     needs = {"DELETE": within("map")}
 

@@ -9,7 +9,7 @@ from moorland.server.directory.models import Account
 from moorland.server.duties.judging import keeps_alone
 from moorland.server.duties.rights import Rights, outside
 from moorland.server.evaluating import evaluator
-from moorland.server.viewing.knowing import may_read_literals, writes_pages
+from moorland.server.viewing.knowing import OF_MODELS, may_read_literals, writes_pages
 
 #: A change that touches no model in particular: a shelf, a page or role of no model.
 _NO_MODEL = None
@@ -30,7 +30,7 @@ def refuse_release(account: Account, rights: Rights, changes: Iterable[ItemChang
     """Raises Failure (403) where a change is not in the scope of a duty to release, or the account would see more by it and is not alone."""
     for change in changes:
         model = _model_of(change, documents)
-        within = rights.reaches("release", model=model) if model is not None else any(scope.models == "all" for scope in rights.scopes("release"))
+        within = rights.reaches("release", model=model, every_model=model is None)
         if not within:
             named = f"{change.kind.removesuffix('s')} {change.label}" if _knows(rights, model) else "something outside of the scope of your duties"
             raise outside(f"The draft changes {named}, which you may not release. All of the draft is released at once.")
@@ -41,10 +41,7 @@ def refuse_release(account: Account, rights: Rights, changes: Iterable[ItemChang
 
 
 def _knows(rights: Rights, model: str | None) -> bool:
-    acts = ("release", "roles", "models", "look-shapes", "checks")
-    if model is None:
-        return writes_pages(rights) or any(scope.models == "all" for act in rights.acts & set(acts) for scope in rights.scopes(act))
-    return any(rights.reaches(act, model=model) for act in rights.acts & set(acts))
+    return writes_pages(rights) or any(rights.reaches(act, model=model, every_model=model is None) for act in OF_MODELS)
 
 
 def _model_of(change: ItemChange, documents: Iterable[dict[str, Any]]) -> str | None:

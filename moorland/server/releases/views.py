@@ -11,7 +11,7 @@ from rest_framework.views import APIView
 from moorland.core.bundle.shape import Shape
 from moorland.core.insight.differences import ItemChange, differences
 from moorland.core.insight.impact import ViewerImpact, impact
-from moorland.server.duties.permission import ANY_DUTY, request_rights, within
+from moorland.server.duties.permission import ANY_DUTY, READERS, request_rights, within
 from moorland.server.duties.rights import Rights
 from moorland.server.errors import answer, missing, read_body
 from moorland.server.evaluating import evaluator
@@ -76,7 +76,7 @@ class ReleasesAnswer(Shape):
 
 
 class WorkspaceState(APIView):
-    """Administrators: changes in the draft, the live release, the models."""
+    """By duty: changes in the draft, the live release, the models."""
 
     needs = {"GET": ANY_DUTY}
 
@@ -98,7 +98,7 @@ class WorkspaceState(APIView):
 
 
 class Pending(APIView):
-    """Administrators: what a release would change, and for whom."""
+    """By duty: what a release would change, and for whom."""
 
     needs = {"GET": within("release", "roles", "models", "pages")}
 
@@ -124,9 +124,9 @@ def _entry(release: Release, before: Release | None, rights: Rights) -> ReleaseE
 
 
 class Releases(APIView):
-    """Administrators: the history; release the draft that was reviewed."""
+    """By duty: the history; release the draft that was reviewed."""
 
-    needs = {"GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models"), "POST": within("release")}
+    needs = {"GET": READERS, "POST": within("release")}
 
     @extend_schema(responses=ReleasesAnswer)
     def get(self, request: Request) -> Response:
@@ -145,9 +145,9 @@ class Releases(APIView):
 
 
 class OneRelease(APIView):
-    """Administrators: one release of the history."""
+    """By duty: one release of the history."""
 
-    needs = {"GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models")}
+    needs = {"GET": READERS}
 
     @extend_schema(responses=ReleaseEntry)
     def get(self, request: Request, number: int) -> Response:

@@ -32,7 +32,7 @@ def _known(request: Request, task: Task) -> bool:
 
 
 class Tasks(APIView):
-    """Administrators: what runs, and what ran lately."""
+    """By duty: what runs, and what ran lately."""
 
     needs = {"GET": within("models", "people")}
 
@@ -42,7 +42,7 @@ class Tasks(APIView):
 
 
 class OneTask(APIView):
-    """Administrators: how far a task is; end it. Ending leaves nothing half done."""
+    """By duty: how far a task is; end it. Ending leaves nothing half done."""
 
     needs = {"GET": within("models", "people"), "DELETE": within("models", "people")}
 

@@ -43,7 +43,7 @@ class TrailAnswer(Shape):
 
 
 class Trail(APIView):
-    """Administrators: who did and looked at what, newest first."""
+    """By duty: who did and looked at what, newest first."""
 
     needs = {"GET": within("trail")}
 

@@ -34,7 +34,7 @@ def _reference(pinned: PinnedViewer) -> ViewerReference:
 
 
 class Why(APIView):
-    """Administrators: why a viewer can or cannot, layer by layer, and what would have to change."""
+    """By duty: why a viewer can or cannot, layer by layer, and what would have to change."""
 
     needs = {"POST": within("look-shapes")}
 
@@ -81,7 +81,7 @@ def _why_in_shapes(base: Evaluator, found: Trace, other: Trace | None, parts_at:
 
 
 class Who(APIView):
-    """Administrators: everybody who reaches something, by which role and sentence; against live or another day, who is new and who is gone."""
+    """By duty: everybody who reaches something, by which role and sentence; against live or another day, who is new and who is gone."""
 
     needs = {"POST": within("look-shapes")}
 
@@ -118,7 +118,7 @@ def _named(about: WhoQuestion) -> str:
 
 
 class BridgeOf(APIView):
-    """Administrators: how a viewer's figure comes about from that of all data, or of another viewer."""
+    """By duty: how a viewer's figure comes about from that of all data, or of another viewer."""
 
     needs = {"POST": within("look-values")}
 

@@ -32,7 +32,7 @@ from moorland.server.viewing.service import asked_evaluator, resolve, viewer_tit
 
 
 class EntitlementEffects(APIView):
-    """Administrators: what each line of a table of entitlements does."""
+    """By duty: what each line of a table of entitlements does."""
 
     needs = {"POST": over_everything("look-values")}
 
@@ -46,7 +46,7 @@ class EntitlementEffects(APIView):
 
 
 class EntitlementColumns(APIView):
-    """Administrators: evidence for which column names the person and which columns match."""
+    """By duty: evidence for which column names the person and which columns match."""
 
     needs = {"POST": over_everything("look-values")}
 
@@ -67,7 +67,7 @@ def _tables_exist(base: Evaluator, model: str, *tables: str) -> None:
 
 
 class Combine(APIView):
-    """Administrators: what several roles open alone and together."""
+    """By duty: what several roles open alone and together."""
 
     needs = {"POST": over_everything("look-values")}
 
@@ -85,7 +85,7 @@ class Combine(APIView):
 
 
 class WholeTotals(APIView):
-    """Administrators: a worked example of what whole totals of a members sentence give away."""
+    """By duty: a worked example of what whole totals of a members sentence give away."""
 
     needs = {"POST": over_everything("look-values")}
 
@@ -109,7 +109,7 @@ class WholeTotals(APIView):
 
 
 class RedundantSentences(APIView):
-    """Administrators: the sentences of a role that take nothing away from anybody who holds it, unsaved edits included."""
+    """By duty: the sentences of a role that take nothing away from anybody who holds it, unsaved edits included."""
 
     needs = {"POST": over_everything("look-values")}
 

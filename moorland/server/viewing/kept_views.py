@@ -63,7 +63,7 @@ class PinnedSetList(Shape):
 
 
 class KeptLooks(APIView):
-    """Administrators: keeps a look; the same look has the same key."""
+    """By duty: keeps a look; the same look has the same key."""
 
     needs = {"POST": at_a_screen("look-shapes")}
 
@@ -81,7 +81,7 @@ class KeptLooks(APIView):
 
 
 class OneLook(APIView):
-    """Administrators: a kept look. What it shows is asked anew, with the rights of whoever opens it."""
+    """By duty: a kept look. What it shows is asked anew, with the rights of whoever opens it."""
 
     needs = {"GET": within("look-shapes")}
 
@@ -94,7 +94,7 @@ class OneLook(APIView):
 
 
 class PinnedSets(APIView):
-    """Administrators: their own sets of pinned viewers."""
+    """By duty: their own sets of pinned viewers."""
 
     needs = {"GET": within("look-shapes")}
 
@@ -105,7 +105,7 @@ class PinnedSets(APIView):
 
 
 class OnePinnedSet(APIView):
-    """Administrators: keeps or takes away one of their own sets."""
+    """By duty: keeps or takes away one of their own sets."""
 
     needs = {"PUT": at_a_screen("look-shapes"), "DELETE": at_a_screen("look-shapes")}
 

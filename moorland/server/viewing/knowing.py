@@ -17,7 +17,7 @@ from moorland.server.evaluating import evaluator
 from moorland.server.viewing.shapes import ValueCount, ValuesAnswer
 
 #: Acts written in models that let an account know a model is there, and what it is made of.
-_OF_MODELS: tuple[ActName, ...] = ("roles", "models", "look-shapes", "release", "checks")
+OF_MODELS: tuple[ActName, ...] = ("roles", "models", "look-shapes", "release", "checks")
 #: Acts that let an account read literals of pages of no model.
 _READING: tuple[ActName, ...] = ("roles", "look-values")
 #: Of the rows an account may list itself so many are looked through for the values of a column.
@@ -27,7 +27,7 @@ MOST_VALUES = 200
 
 def may_know_model(rights: Rights, model: str) -> bool:
     """Whether the model exists for the account: an act over it, a role on it to map, or pages to write."""
-    if writes_pages(rights) or any(rights.reaches(act, model=model) for act in _OF_MODELS):
+    if writes_pages(rights) or any(rights.reaches(act, model=model) for act in OF_MODELS):
         return True
     roles = evaluator("draft").roles.items()
     return "map" in rights.acts and any(role.role.model == model and rights.reaches("map", role=name) for name, role in roles)
@@ -43,8 +43,8 @@ def may_know_role(rights: Rights, role: Role) -> bool:
     if rights.reaches("map", role=role.name):
         return True
     if role.model is None:
-        return any(scope.models == "all" for act in _OF_MODELS for scope in rights.scopes(act))
-    return any(rights.reaches(act, model=role.model) for act in _OF_MODELS)
+        return any(rights.reaches(act, every_model=True) for act in OF_MODELS)
+    return any(rights.reaches(act, model=role.model) for act in OF_MODELS)
 
 
 def may_know_page(rights: Rights, page: Page) -> bool:
@@ -52,8 +52,8 @@ def may_know_page(rights: Rights, page: Page) -> bool:
     if rights.reaches("pages", shelf=page.shelf):
         return True
     if page.model is None:
-        return any(scope.models == "all" for act in _OF_MODELS for scope in rights.scopes(act))
-    return any(rights.reaches(act, model=page.model) for act in _OF_MODELS)
+        return any(rights.reaches(act, every_model=True) for act in OF_MODELS)
+    return any(rights.reaches(act, model=page.model) for act in OF_MODELS)
 
 
 def may_read_page(rights: Rights, page: Page) -> bool:
@@ -64,7 +64,7 @@ def may_read_page(rights: Rights, page: Page) -> bool:
 def may_read_literals(rights: Rights, model: str | None) -> bool:
     """Whether the account may read what stands in sentences, filters and expressions: values of the data often do."""
     if model is None:
-        return any(scope.models == "all" for act in _READING for scope in rights.scopes(act))
+        return any(rights.reaches(act, every_model=True) for act in _READING)
     return rights.reaches("roles", model=model) or rights.reaches("models", model=model) or rights.reaches("look-values", everyone=True, model=model)
 
 

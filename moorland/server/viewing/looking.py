@@ -52,18 +52,14 @@ def _is_broad(pinned: PinnedViewer) -> bool:
 
 
 def _over_all(rights: Rights, act: ActName, model: str | None) -> bool:
-    return rights.reaches(act, everyone=True, model=model) and (model is not None or _every_model(rights, act))
-
-
-def _every_model(rights: Rights, act: ActName) -> bool:
-    return any(scope.models == "all" for scope in rights.scopes(act))
+    return rights.reaches(act, everyone=True, model=model, every_model=model is None)
 
 
 def _reaches(rights: Rights, act: ActName, base: Evaluator, pinned: PinnedViewer, model: str | None) -> bool:
     login = pinned.login if isinstance(pinned, RealViewer) else pinned
     if not isinstance(login, str) or login not in base.people.users:
         return False
-    return rights.reaches(act, person=base.viewer(login), model=model) and (model is not None or _every_model(rights, act))
+    return rights.reaches(act, person=base.viewer(login), model=model, every_model=model is None)
 
 
 def _beyond(rights: Rights, broad: bool, base: Evaluator | None, pinned: Sequence[PinnedViewer], models: Sequence[str]) -> Failure:
@@ -95,9 +91,7 @@ def may_look_at_all(request: Request, asked: Asked, model: str | None) -> tuple[
             if not _over_all(rights, act, model):
                 continue
             return _unless_edited(level, asked), lambda _: True
-        if model is not None and not rights.reaches(act, model=model):
+        if not rights.reaches(act, model=model, every_model=model is None):
             continue
-        if model is None and not _every_model(rights, act):
-            continue
-        return level, lambda viewer, act=act: rights.reaches(act, person=viewer, model=model)
+        return level, lambda viewer, act=act: rights.reaches(act, person=viewer, model=model, every_model=model is None)
     raise _beyond(rights, asked.state == "draft", None, [], [model] if model is not None else [])

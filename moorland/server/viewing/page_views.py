@@ -13,7 +13,7 @@ from moorland.core.engine.questions import Refused, RowsAnswer
 from moorland.core.insight.exhibits import exhibit_problems
 from moorland.core.insight.holders import page_openers
 from moorland.server.directory.service import openers_of
-from moorland.server.duties.permission import request_rights, within
+from moorland.server.duties.permission import READERS, request_rights, within
 from moorland.server.duties.rights import outside
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
@@ -46,9 +46,9 @@ def page_named(base: Evaluator, name: str) -> PageShape:
 
 
 class Pages(APIView):
-    """Administrators: shelves and pages, with who may open each."""
+    """By duty: shelves and pages, with who may open each."""
 
-    needs = {"GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models")}
+    needs = {"GET": READERS}
 
     @extend_schema(responses=PagesList, parameters=[STATE_PARAMETER])
     def get(self, request: Request) -> Response:
@@ -79,7 +79,7 @@ class Pages(APIView):
 
 
 class PageLooks(APIView):
-    """Administrators: a page as another viewer sees it."""
+    """By duty: a page as another viewer sees it."""
 
     needs = {"POST": within("look-shapes")}
 
@@ -114,7 +114,7 @@ def _exists(base: Evaluator, asked: PageLookRequest, column: str, page: PageShap
 
 
 class PageBeneath(APIView):
-    """Administrators: the rows under a number of a page, as another viewer may list them."""
+    """By duty: the rows under a number of a page, as another viewer may list them."""
 
     needs = {"POST": within("look-values")}
 
@@ -133,7 +133,7 @@ class PageBeneath(APIView):
 
 
 class ExhibitTries(APIView):
-    """Administrators: an exhibit that is being written, with its data, as viewers see it."""
+    """By duty: an exhibit that is being written, with its data, as viewers see it."""
 
     needs = {"POST": within("look-values")}
 
@@ -155,7 +155,7 @@ class ExhibitTries(APIView):
 
 
 class PagesGrid(APIView):
-    """Administrators: people, groups or roles against pages, before and after unsaved edits."""
+    """By duty: people, groups or roles against pages, before and after unsaved edits."""
 
     needs = {"POST": within("look-shapes")}
 
@@ -163,7 +163,7 @@ class PagesGrid(APIView):
     def post(self, request: Request) -> Response:
         asked = read_body(request, HoldersGridRequest)
         _, seen = may_look_at_all(request, asked, None)
-        if asked.by != "people" and not request_rights(request).reaches("look-shapes", everyone=True):
+        if asked.by != "people" and not request_rights(request).reaches("look-shapes", everyone=True, every_model=True):
             raise outside("Groups and roles against pages are for who may look at all people.")
         after = asked_evaluator(asked)
         before = evaluator(asked.state, asked.as_of)

@@ -108,7 +108,7 @@ def outliers_of(base: Evaluator, model: str | None) -> list[StandsOut]:
 
 
 class Reaching(APIView):
-    """Administrators: classes of people who see exactly the same, and who stands out."""
+    """By duty: classes of people who see exactly the same, and who stands out."""
 
     needs = {"POST": within("look-shapes")}
 
@@ -137,7 +137,7 @@ class Reaching(APIView):
 
 
 class ReachUnderway(APIView):
-    """Administrators: how far the look at everybody is, while it is waited for."""
+    """By duty: how far the look at everybody is, while it is waited for."""
 
     needs = {"GET": within("look-shapes")}
 
@@ -147,14 +147,16 @@ class ReachUnderway(APIView):
 
 
 class ReachFiles(APIView):
-    """Administrators: the classes as a file."""
+    """By duty: the classes as a file."""
 
     needs = {"POST": within("look-values")}
 
     @extend_schema(request=ReachExport, responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def post(self, request: Request) -> HttpResponse:
         asked = read_body(request, ReachExport)
-        if may_look_at_all(request, asked, asked.model)[0] != "values" or not request_rights(request).reaches("look-values", everyone=True):
+        if may_look_at_all(request, asked, asked.model)[0] != "values" or not request_rights(request).reaches(
+            "look-values", everyone=True, model=asked.model, every_model=asked.model is None
+        ):
             raise outside("A file of everybody is for who may look at all people with values.")
         base, lines = _lines(asked)
         rows = _table(reach_of(base, asked.model), lines, asked.measures)
@@ -254,7 +256,7 @@ class StatementExport(StatementRequest):
 
 
 class Statements(APIView):
-    """Administrators: what a person may see, or who may see a table or page, by which sentence and since when."""
+    """By duty: what a person may see, or who may see a table or page, by which sentence and since when."""
 
     needs = {"POST": within("look-shapes")}
 
@@ -264,7 +266,7 @@ class Statements(APIView):
 
 
 class StatementFiles(APIView):
-    """Administrators: a statement as a file."""
+    """By duty: a statement as a file."""
 
     needs = {"POST": within("look-values")}
 
@@ -276,11 +278,15 @@ class StatementFiles(APIView):
         return file_response("statement", asked.format, as_rows(told))
 
 
+def _anybody(_: Viewer) -> bool:
+    return True
+
+
 def _stated(request: Request, asked: StatementRequest) -> Statement:
     about = asked.about
     if about.person is not None:
         level = may_look(request, asked, [about.person], [])
-        seen: Callable[[Viewer], bool] = lambda _: True  # noqa: E731
+        seen: Callable[[Viewer], bool] = _anybody
     else:
         level, seen = may_look_at_all(request, asked, about.model)
     record_look(account_of(request), [about.person or "everyone"], f"statement of {about.person or about.table or about.page}", asked.state)

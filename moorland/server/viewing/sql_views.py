@@ -48,7 +48,7 @@ class SqlAnswer(Shape):
 
 
 class Sql(APIView):
-    """Administrators: the secured SQL of a question for any viewer, unsaved sentences included."""
+    """By duty: the secured SQL of a question for any viewer, unsaved sentences included."""
 
     needs = {"POST": within("look-values")}
 

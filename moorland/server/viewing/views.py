@@ -20,7 +20,7 @@ from moorland.core.language.errors import ConditionError
 from moorland.core.language.tokens import has_comment
 from moorland.core.people import Viewer
 from moorland.server.catalog.models import Model
-from moorland.server.duties.permission import request_rights, within
+from moorland.server.duties.permission import READERS, request_rights, within
 from moorland.server.errors import answer, missing, problem_shape, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.requests import STATE_PARAMETER, account_of, state_of
@@ -50,7 +50,7 @@ from moorland.server.viewing.shapes_only import refuse_aligned, refuse_effect, r
 
 
 class Evaluate(APIView):
-    """Administrators: answers questions for any viewers."""
+    """By duty: answers questions for any viewers."""
 
     needs = {"POST": within("look-shapes")}
 
@@ -75,7 +75,7 @@ class Evaluate(APIView):
 
 
 class Effect(APIView):
-    """Administrators: what an edited role does to viewers, before and after, unsaved edits included."""
+    """By duty: what an edited role does to viewers, before and after, unsaved edits included."""
 
     needs = {"POST": within("look-shapes")}
 
@@ -152,7 +152,7 @@ def _without_grant(base: Evaluator, viewer: Viewer, model: str) -> str:
 
 
 class Aligned(APIView):
-    """Administrators: rows of a table for several viewers in one order, withheld ones in their places."""
+    """By duty: rows of a table for several viewers in one order, withheld ones in their places."""
 
     needs = {"POST": within("look-shapes")}
 
@@ -169,9 +169,9 @@ class Aligned(APIView):
 
 
 class ModelDocument(APIView):
-    """Administrators: a model, the rows of its tables and what an objects sentence may mention."""
+    """By duty: a model, the rows of its tables and what an objects sentence may mention."""
 
-    needs = {"GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models")}
+    needs = {"GET": READERS}
 
     @extend_schema(responses=ModelAnswer, parameters=[STATE_PARAMETER])
     def get(self, request: Request, model: str) -> Response:
@@ -192,11 +192,11 @@ class ModelDocument(APIView):
 
 
 class ColumnValues(APIView):
-    """Administrators: the distinct values of a column with their rows, for picking values in a sentence."""
+    """By duty: the distinct values of a column with their rows, for picking values in a sentence."""
 
     needs = {
-        "GET": within("roles", "map", "look-shapes", "release", "checks", "pages", "models"),
-        "POST": within("roles", "map", "look-shapes", "release", "checks", "pages", "models"),
+        "GET": READERS,
+        "POST": READERS,
     }
 
     @extend_schema(responses=ValuesAnswer, parameters=[STATE_PARAMETER, OpenApiParameter("search", str)])
@@ -231,9 +231,9 @@ class ColumnValues(APIView):
 
 
 class CheckCondition(APIView):
-    """Administrators: whether a condition can be used, checked as it is typed."""
+    """By duty: whether a condition can be used, checked as it is typed."""
 
-    needs = {"POST": within("roles", "map", "look-shapes", "release", "checks", "pages", "models")}
+    needs = {"POST": READERS}
 
     @extend_schema(request=CheckRequest, responses=CheckAnswer)
     def post(self, request: Request) -> Response:

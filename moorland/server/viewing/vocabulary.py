@@ -30,7 +30,7 @@ class VocabularyAnswer(Shape):
 
 
 class Vocabulary(APIView):
-    """Administrators: the names, functions and kinds of mask there are."""
+    """By duty: the names, functions and kinds of mask there are."""
 
     needs = {"GET": ANY_DUTY}
 

@@ -13,7 +13,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: change people, groups, organizations or attributes, at once; `try=true` only shows who gains and loses. */
+        /** @description By duty: change people, groups, organizations or attributes, at once; `try=true` only shows who gains and loses. */
         post: operations["acts_create"];
         delete?: never;
         options?: never;
@@ -30,7 +30,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: how a viewer's figure comes about from that of all data, or of another viewer. */
+        /** @description By duty: how a viewer's figure comes about from that of all data, or of another viewer. */
         post: operations["bridge_create"];
         delete?: never;
         options?: never;
@@ -47,7 +47,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: whether a condition can be used, checked as it is typed. */
+        /** @description By duty: whether a condition can be used, checked as it is typed. */
         post: operations["check_create"];
         delete?: never;
         options?: never;
@@ -64,7 +64,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: what several roles open alone and together. */
+        /** @description By duty: what several roles open alone and together. */
         post: operations["combine_create"];
         delete?: never;
         options?: never;
@@ -79,7 +79,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: the versions of the attributes' definitions. */
+        /** @description By duty: the versions of the attributes' definitions. */
         get: operations["directory_attributes_retrieve"];
         put?: never;
         post?: never;
@@ -96,7 +96,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: all people, or all groups, as CSV without passwords and secret attributes. */
+        /** @description By duty: all people, or all groups, as CSV without passwords and secret attributes. */
         get: operations["directory_export_retrieve"];
         put?: never;
         post?: never;
@@ -113,7 +113,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: which roles everybody holds. */
+        /** @description By duty: which roles everybody holds. */
         get: operations["directory_held_retrieve"];
         put?: never;
         post?: never;
@@ -132,7 +132,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: people or groups from a file; `try=true` reports every row and changes nothing. A file with refused rows is applied only without them. */
+        /** @description By duty: people or groups from a file; `try=true` reports every row and changes nothing. A file with refused rows is applied only without them. */
         post: operations["directory_import_create"];
         delete?: never;
         options?: never;
@@ -219,7 +219,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: what an edited role does to viewers, before and after, unsaved edits included. */
+        /** @description By duty: what an edited role does to viewers, before and after, unsaved edits included. */
         post: operations["effect_create"];
         delete?: never;
         options?: never;
@@ -236,7 +236,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: evidence for which column names the person and which columns match. */
+        /** @description By duty: evidence for which column names the person and which columns match. */
         post: operations["entitlements_columns_create"];
         delete?: never;
         options?: never;
@@ -253,7 +253,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: what each line of a table of entitlements does. */
+        /** @description By duty: what each line of a table of entitlements does. */
         post: operations["entitlements_lines_create"];
         delete?: never;
         options?: never;
@@ -270,7 +270,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: answers questions for any viewers. */
+        /** @description By duty: answers questions for any viewers. */
         post: operations["evaluate_create"];
         delete?: never;
         options?: never;
@@ -287,7 +287,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: an exhibit that is being written, with its data, as viewers see it. */
+        /** @description By duty: an exhibit that is being written, with its data, as viewers see it. */
         post: operations["exhibits_create"];
         delete?: never;
         options?: never;
@@ -304,7 +304,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: people, groups or roles against pages, before and after unsaved edits. */
+        /** @description By duty: people, groups or roles against pages, before and after unsaved edits. */
         post: operations["grid_create"];
         delete?: never;
         options?: never;
@@ -319,7 +319,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: all that is kept of a group, and what it gives. */
+        /** @description By duty: all that is kept of a group, and what it gives. */
         get: operations["groups_retrieve"];
         put?: never;
         post?: never;
@@ -338,7 +338,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: bring confirmed tables in. The work runs as a task; all of it is done, or nothing. */
+        /** @description By duty: bring confirmed tables in. The work runs as a task; all of it is done, or nothing. */
         post: operations["imports_create"];
         delete?: never;
         options?: never;
@@ -372,7 +372,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: keeps a look; the same look has the same key. */
+        /** @description By duty: keeps a look; the same look has the same key. */
         post: operations["looks_create"];
         delete?: never;
         options?: never;
@@ -387,7 +387,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: a kept look. What it shows is asked anew, with the rights of whoever opens it. */
+        /** @description By duty: a kept look. What it shows is asked anew, with the rights of whoever opens it. */
         get: operations["looks_retrieve"];
         put?: never;
         post?: never;
@@ -406,7 +406,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: a new model without tables. */
+        /** @description By duty: a new model without tables. */
         post: operations["models_create"];
         delete?: never;
         options?: never;
@@ -421,7 +421,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: a model, the rows of its tables and what an objects sentence may mention. */
+        /** @description By duty: a model, the rows of its tables and what an objects sentence may mention. */
         get: operations["models_retrieve"];
         put?: never;
         post?: never;
@@ -439,10 +439,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Administrators: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named. */
+        /** @description By duty: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named. */
         put: operations["models_draft_update"];
         post?: never;
-        /** @description Administrators: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named. */
+        /** @description By duty: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named. */
         delete: operations["models_draft_destroy"];
         options?: never;
         head?: never;
@@ -456,7 +456,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: refreshes that wait to be accepted; stage new content for a table. */
+        /** @description By duty: refreshes that wait to be accepted; stage new content for a table. */
         get: operations["models_refreshes_retrieve"];
         put?: never;
         post?: never;
@@ -473,7 +473,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: what a table of the draft holds, over all rows, and which sentences touch it. */
+        /** @description By duty: what a table of the draft holds, over all rows, and which sentences touch it. */
         get: operations["models_tables_retrieve"];
         put?: never;
         post?: never;
@@ -492,9 +492,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: keep a table's lines here from now on; or no longer, the table keeps what it holds. */
+        /** @description By duty: keep a table's lines here from now on; or no longer, the table keeps what it holds. */
         post: operations["models_tables_kept_create"];
-        /** @description Administrators: keep a table's lines here from now on; or no longer, the table keeps what it holds. */
+        /** @description By duty: keep a table's lines here from now on; or no longer, the table keeps what it holds. */
         delete: operations["models_tables_kept_destroy"];
         options?: never;
         head?: never;
@@ -508,10 +508,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: the lines of a table kept here; change them. `try=true` only shows who gains and loses. */
+        /** @description By duty: the lines of a table kept here; change them. `try=true` only shows who gains and loses. */
         get: operations["models_tables_lines_retrieve"];
         put?: never;
-        /** @description Administrators: the lines of a table kept here; change them. `try=true` only shows who gains and loses. */
+        /** @description By duty: the lines of a table kept here; change them. `try=true` only shows who gains and loses. */
         post: operations["models_tables_lines_create"];
         delete?: never;
         options?: never;
@@ -528,7 +528,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: what looks wrong in lines while they are typed or pasted. */
+        /** @description By duty: what looks wrong in lines while they are typed or pasted. */
         post: operations["models_tables_lines_check_create"];
         delete?: never;
         options?: never;
@@ -543,7 +543,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: every line there ever was, with who added and who ended it. */
+        /** @description By duty: every line there ever was, with who added and who ended it. */
         get: operations["models_tables_lines_history_retrieve"];
         put?: never;
         post?: never;
@@ -562,7 +562,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: stage new content for a table, as a task; nobody sees it before it is accepted. */
+        /** @description By duty: stage new content for a table, as a task; nobody sees it before it is accepted. */
         post: operations["models_tables_refreshes_create"];
         delete?: never;
         options?: never;
@@ -579,7 +579,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: an edited measure or derived column over all data of the draft, checked as it is typed. */
+        /** @description By duty: an edited measure or derived column over all data of the draft, checked as it is typed. */
         post: operations["models_try_create"];
         delete?: never;
         options?: never;
@@ -594,10 +594,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: the distinct values of a column with their rows, for picking values in a sentence. */
+        /** @description By duty: the distinct values of a column with their rows, for picking values in a sentence. */
         get: operations["models_values_retrieve"];
         put?: never;
-        /** @description Administrators: the distinct values of a column with their rows, for picking values in a sentence. */
+        /** @description By duty: the distinct values of a column with their rows, for picking values in a sentence. */
         post: operations["models_values_create"];
         delete?: never;
         options?: never;
@@ -836,7 +836,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: all that is kept of an organization. */
+        /** @description By duty: all that is kept of an organization. */
         get: operations["organizations_retrieve"];
         put?: never;
         post?: never;
@@ -853,7 +853,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: shelves and pages, with who may open each. */
+        /** @description By duty: shelves and pages, with who may open each. */
         get: operations["pages_retrieve"];
         put?: never;
         post?: never;
@@ -871,10 +871,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Administrators: make, save or delete a page of the draft; stale saves are refused. */
+        /** @description By duty: make, save or delete a page of the draft; stale saves are refused. */
         put: operations["pages_update"];
         post?: never;
-        /** @description Administrators: make, save or delete a page of the draft; stale saves are refused. */
+        /** @description By duty: make, save or delete a page of the draft; stale saves are refused. */
         delete: operations["pages_destroy"];
         options?: never;
         head?: never;
@@ -890,7 +890,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: the rows under a number of a page, as another viewer may list them. */
+        /** @description By duty: the rows under a number of a page, as another viewer may list them. */
         post: operations["pages_beneath_create"];
         delete?: never;
         options?: never;
@@ -907,7 +907,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: a page as another viewer sees it. */
+        /** @description By duty: a page as another viewer sees it. */
         post: operations["pages_look_create"];
         delete?: never;
         options?: never;
@@ -922,7 +922,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: everybody, with organizations, groups and attributes. */
+        /** @description By duty: everybody, with organizations, groups and attributes. */
         get: operations["people_retrieve"];
         put?: never;
         post?: never;
@@ -939,14 +939,14 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: what reaches a person; change the person. */
+        /** @description By duty: what reaches a person; change the person. */
         get: operations["people_retrieve_2"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** @description Administrators: what reaches a person; change the person. */
+        /** @description By duty: what reaches a person; change the person. */
         patch: operations["people_partial_update"];
         trace?: never;
     };
@@ -974,7 +974,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: what of somebody's access can be copied to somebody else. */
+        /** @description By duty: what of somebody's access can be copied to somebody else. */
         get: operations["people_copying_retrieve"];
         put?: never;
         post?: never;
@@ -993,7 +993,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: a one-time link by which somebody sets a password; it is shown this one time. */
+        /** @description By duty: a one-time link by which somebody sets a password; it is shown this one time. */
         post: operations["people_invitation_create"];
         delete?: never;
         options?: never;
@@ -1008,7 +1008,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: what hangs on somebody, before the account is deleted. */
+        /** @description By duty: what hangs on somebody, before the account is deleted. */
         get: operations["people_owns_retrieve"];
         put?: never;
         post?: never;
@@ -1025,7 +1025,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: their own sets of pinned viewers. */
+        /** @description By duty: their own sets of pinned viewers. */
         get: operations["pinned_sets_retrieve"];
         put?: never;
         post?: never;
@@ -1043,10 +1043,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Administrators: keeps or takes away one of their own sets. */
+        /** @description By duty: keeps or takes away one of their own sets. */
         put: operations["pinned_sets_update"];
         post?: never;
-        /** @description Administrators: keeps or takes away one of their own sets. */
+        /** @description By duty: keeps or takes away one of their own sets. */
         delete: operations["pinned_sets_destroy"];
         options?: never;
         head?: never;
@@ -1062,7 +1062,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: tables, types, keys, relationships and sensitive columns that files seem to hold. */
+        /** @description By duty: tables, types, keys, relationships and sensitive columns that files seem to hold. */
         post: operations["proposals_create"];
         delete?: never;
         options?: never;
@@ -1079,7 +1079,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: classes of people who see exactly the same, and who stands out. */
+        /** @description By duty: classes of people who see exactly the same, and who stands out. */
         post: operations["reach_create"];
         delete?: never;
         options?: never;
@@ -1096,7 +1096,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: the classes as a file. */
+        /** @description By duty: the classes as a file. */
         post: operations["reach_export_create"];
         delete?: never;
         options?: never;
@@ -1111,7 +1111,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: how far the look at everybody is, while it is waited for. */
+        /** @description By duty: how far the look at everybody is, while it is waited for. */
         get: operations["reach_underway_retrieve"];
         put?: never;
         post?: never;
@@ -1130,7 +1130,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: the sentences of a role that take nothing away from anybody who holds it, unsaved edits included. */
+        /** @description By duty: the sentences of a role that take nothing away from anybody who holds it, unsaved edits included. */
         post: operations["redundant_create"];
         delete?: never;
         options?: never;
@@ -1147,9 +1147,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: accept a staged refresh, or throw it away. */
+        /** @description By duty: accept a staged refresh, or throw it away. */
         post: operations["refreshes_create"];
-        /** @description Administrators: accept a staged refresh, or throw it away. */
+        /** @description By duty: accept a staged refresh, or throw it away. */
         delete: operations["refreshes_destroy"];
         options?: never;
         head?: never;
@@ -1163,10 +1163,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: the history; release the draft that was reviewed. */
+        /** @description By duty: the history; release the draft that was reviewed. */
         get: operations["releases_retrieve"];
         put?: never;
-        /** @description Administrators: the history; release the draft that was reviewed. */
+        /** @description By duty: the history; release the draft that was reviewed. */
         post: operations["releases_create"];
         delete?: never;
         options?: never;
@@ -1181,7 +1181,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: what a release would change, and for whom. */
+        /** @description By duty: what a release would change, and for whom. */
         get: operations["releases_pending_retrieve"];
         put?: never;
         post?: never;
@@ -1198,7 +1198,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: one release of the history. */
+        /** @description By duty: one release of the history. */
         get: operations["releases_retrieve_2"];
         put?: never;
         post?: never;
@@ -1215,10 +1215,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: all roles of the draft; a new role. */
+        /** @description By duty: all roles of the draft; a new role. */
         get: operations["roles_retrieve"];
         put?: never;
-        /** @description Administrators: all roles of the draft; a new role. */
+        /** @description By duty: all roles of the draft; a new role. */
         post: operations["roles_create"];
         delete?: never;
         options?: never;
@@ -1234,10 +1234,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Administrators: save, rename or delete a role of the draft; stale saves are refused. */
+        /** @description By duty: save, rename or delete a role of the draft; stale saves are refused. */
         put: operations["roles_update"];
         post?: never;
-        /** @description Administrators: save, rename or delete a role of the draft; stale saves are refused. */
+        /** @description By duty: save, rename or delete a role of the draft; stale saves are refused. */
         delete: operations["roles_destroy"];
         options?: never;
         head?: never;
@@ -1253,7 +1253,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: map a role to users, groups, everyone or a condition. Acts at once; `try=true` only shows the effect. */
+        /** @description By duty: map a role to users, groups, everyone or a condition. Acts at once; `try=true` only shows the effect. */
         post: operations["roles_assignments_create"];
         delete?: never;
         options?: never;
@@ -1271,7 +1271,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Administrators: take an assignment away, at once; `try=true` only shows the effect. */
+        /** @description By duty: take an assignment away, at once; `try=true` only shows the effect. */
         delete: operations["roles_assignments_destroy"];
         options?: never;
         head?: never;
@@ -1287,7 +1287,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: take back the deletion of a role. */
+        /** @description By duty: take back the deletion of a role. */
         post: operations["roles_restore_create"];
         delete?: never;
         options?: never;
@@ -1302,7 +1302,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: where a role of the draft is named. */
+        /** @description By duty: where a role of the draft is named. */
         get: operations["roles_uses_retrieve"];
         put?: never;
         post?: never;
@@ -1321,7 +1321,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: rows of a table for several viewers in one order, withheld ones in their places. */
+        /** @description By duty: rows of a table for several viewers in one order, withheld ones in their places. */
         post: operations["rows_create"];
         delete?: never;
         options?: never;
@@ -1550,10 +1550,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Administrators: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted. */
+        /** @description By duty: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted. */
         put: operations["shelves_update"];
         post?: never;
-        /** @description Administrators: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted. */
+        /** @description By duty: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted. */
         delete: operations["shelves_destroy"];
         options?: never;
         head?: never;
@@ -1567,7 +1567,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: roles of the draft that differ in one value, with the role that changes nothing for anybody. */
+        /** @description By duty: roles of the draft that differ in one value, with the role that changes nothing for anybody. */
         get: operations["similar_retrieve"];
         put?: never;
         post?: never;
@@ -1586,7 +1586,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: write the suggested role into the draft in place of the others. Values of a new attribute are set at once; no live role reads it. */
+        /** @description By duty: write the suggested role into the draft in place of the others. Values of a new attribute are set at once; no live role reads it. */
         post: operations["similar_replace_create"];
         delete?: never;
         options?: never;
@@ -1603,7 +1603,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: the secured SQL of a question for any viewer, unsaved sentences included. */
+        /** @description By duty: the secured SQL of a question for any viewer, unsaved sentences included. */
         post: operations["sql_create"];
         delete?: never;
         options?: never;
@@ -1618,7 +1618,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: changes in the draft, the live release, the models. */
+        /** @description By duty: changes in the draft, the live release, the models. */
         get: operations["state_retrieve"];
         put?: never;
         post?: never;
@@ -1637,7 +1637,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: what a person may see, or who may see a table or page, by which sentence and since when. */
+        /** @description By duty: what a person may see, or who may see a table or page, by which sentence and since when. */
         post: operations["statement_create"];
         delete?: never;
         options?: never;
@@ -1654,7 +1654,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: a statement as a file. */
+        /** @description By duty: a statement as a file. */
         post: operations["statement_export_create"];
         delete?: never;
         options?: never;
@@ -1669,7 +1669,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: what runs, and what ran lately. */
+        /** @description By duty: what runs, and what ran lately. */
         get: operations["tasks_retrieve"];
         put?: never;
         post?: never;
@@ -1686,11 +1686,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: how far a task is; end it. Ending leaves nothing half done. */
+        /** @description By duty: how far a task is; end it. Ending leaves nothing half done. */
         get: operations["tasks_retrieve_2"];
         put?: never;
         post?: never;
-        /** @description Administrators: how far a task is; end it. Ending leaves nothing half done. */
+        /** @description By duty: how far a task is; end it. Ending leaves nothing half done. */
         delete: operations["tasks_destroy"];
         options?: never;
         head?: never;
@@ -1704,7 +1704,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: who did and looked at what, newest first. */
+        /** @description By duty: who did and looked at what, newest first. */
         get: operations["trail_retrieve"];
         put?: never;
         post?: never;
@@ -1723,7 +1723,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: bring a file. Its bytes are the body; nothing is understood yet. */
+        /** @description By duty: bring a file. Its bytes are the body; nothing is understood yet. */
         post: operations["uploads_create"];
         delete?: never;
         options?: never;
@@ -1741,7 +1741,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Administrators: forget a file that was brought. */
+        /** @description By duty: forget a file that was brought. */
         delete: operations["uploads_destroy"];
         options?: never;
         head?: never;
@@ -1757,7 +1757,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: the first rows of a file as they stand. */
+        /** @description By duty: the first rows of a file as they stand. */
         post: operations["uploads_grid_create"];
         delete?: never;
         options?: never;
@@ -1772,7 +1772,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Administrators: the names, functions and kinds of mask there are. */
+        /** @description By duty: the names, functions and kinds of mask there are. */
         get: operations["vocabulary_retrieve"];
         put?: never;
         post?: never;
@@ -1791,7 +1791,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: everybody who reaches something, by which role and sentence; against live or another day, who is new and who is gone. */
+        /** @description By duty: everybody who reaches something, by which role and sentence; against live or another day, who is new and who is gone. */
         post: operations["who_create"];
         delete?: never;
         options?: never;
@@ -1808,7 +1808,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: a worked example of what whole totals of a members sentence give away. */
+        /** @description By duty: a worked example of what whole totals of a members sentence give away. */
         post: operations["whole_totals_create"];
         delete?: never;
         options?: never;
@@ -1825,7 +1825,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Administrators: why a viewer can or cannot, layer by layer, and what would have to change. */
+        /** @description By duty: why a viewer can or cannot, layer by layer, and what would have to change. */
         post: operations["why_create"];
         delete?: never;
         options?: never;
