@@ -72,7 +72,10 @@ def plain_answer(answer: Answer) -> dict[str, Any]:
             for line in plain["lines"]:
                 if line["depth"] is None:
                     del line["depth"]
-        case RowsAnswer() | ObjectsAnswer() | MembersAnswer() | PagesAnswer() | Refusal():
+        case PagesAnswer():
+            if answer.create is None:
+                del plain["create"]
+        case RowsAnswer() | ObjectsAnswer() | MembersAnswer() | Refusal():
             pass
         case _:
             assert_never(answer)
@@ -112,7 +115,7 @@ def print_answer(viewer: Viewer, answer: Answer) -> None:
             add_columns(table, ["action" if isinstance(answer, PagesAnswer) else "object", "names"])
             for key, value in answer.model_dump().items():
                 names = [f"{owner}({', '.join(columns)})" for owner, columns in value.items()] if isinstance(value, dict) else value
-                table.add_row(key, ", ".join(names))
+                table.add_row(key, ", ".join(names or []))
         case _:
             assert_never(answer)
     output.print(table)

@@ -44,6 +44,7 @@ from moorland.server.directory.act_views import (
 )
 from moorland.server.directory.views import Attributes, Held, Password, People, Person, Session
 from moorland.server.duties.views import Duties, OneDuty, OwnDuties, WhatCan, WhoCan
+from moorland.server.pages.reader_views import PageOfReader, PagesOfReaders
 from moorland.server.pages.views import OnePage, OneShelf
 from moorland.server.policies.similar_views import Replacing, Similar
 from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles, RoleUses
@@ -51,6 +52,16 @@ from moorland.server.releases.views import OneRelease, Pending, Releases, Worksp
 from moorland.server.tasks.views import OneTask, Tasks
 from moorland.server.trail.views import Trail
 from moorland.server.viewing.ask_views import BridgeOf, Who, Why
+from moorland.server.viewing.building import (
+    OwnBuildingBlocks,
+    OwnChecks,
+    OwnExhibitTries,
+    OwnPageHistory,
+    OwnPageMakings,
+    OwnPagePublishings,
+    OwnPageWritings,
+    OwnValues,
+)
 from moorland.server.viewing.insight_views import Combine, EntitlementColumns, EntitlementEffects, RedundantSentences, WholeTotals
 from moorland.server.viewing.kept_views import KeptLooks, OneLook, OnePinnedSet, PinnedSets
 from moorland.server.viewing.own import OwnAnswers, OwnBeneath, OwnExport, OwnPage, OwnPages
@@ -182,6 +193,16 @@ urlpatterns = [
     path("api/my/pages/<name:page>/beneath", OwnBeneath.as_view()),
     path("api/my/pages/<name:page>/export", OwnExport.as_view()),
     path("api/my/answers", OwnAnswers.as_view()),
+    path("api/my/models", OwnBuildingBlocks.as_view()),
+    path("api/my/models/<name:model>/values/<name:table>/<name:column>", OwnValues.as_view()),
+    path("api/my/making", OwnPageMakings.as_view()),
+    path("api/my/making/exhibit", OwnExhibitTries.as_view()),
+    path("api/my/making/check", OwnChecks.as_view()),
+    path("api/my/making/<name:page>", OwnPageWritings.as_view()),
+    path("api/my/making/<name:page>/publishing", OwnPagePublishings.as_view()),
+    path("api/my/making/<name:page>/versions", OwnPageHistory.as_view()),
+    path("api/readers-pages", PagesOfReaders.as_view()),
+    path("api/readers-pages/<name:page>", PageOfReader.as_view()),
     path("api/schema", SpectacularAPIView.as_view()),
     re_path(r"^api/.*$", no_such_address),
     re_path(r"^(?!static/).*$", application),

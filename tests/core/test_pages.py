@@ -80,3 +80,17 @@ def test_12_6_any_other_action_needs_open_too() -> None:
 
 def test_a_limit_alone_opens_nothing() -> None:
     assert opened(closes(on=["page:diary"])) == []
+
+
+def test_10_4_pages_are_made_on_shelves_a_grant_names_and_no_limit_denies() -> None:
+    create = {"pages": {"actions": ["create"]}}
+    assert opened(create, action="create") == ["money", "work"]
+    assert opened({"pages": {"actions": ["create"], "on": ["shelf:work"]}}, action="create") == ["work"]
+    assert opened(create, closes(on=["shelf:money"]), action="create") == ["work"]
+    assert opened(create, {"kind": "limit", "pages": {"actions": ["create"], "where": "page.shelf = 'work'"}}, action="create") == ["money"]
+
+
+def test_10_4_a_page_to_be_has_no_name_owner_or_tags() -> None:
+    for where in ("page.name <> 'x'", "page.owner <> 'x'", "'monthly' IN page.tags"):
+        assert opened({"pages": {"actions": ["create"], "where": where}}, action="create") is None
+    assert opened({"pages": {"actions": ["create"], "where": "'monthly' NOT IN page.tags"}}, action="create") == ["money", "work"]

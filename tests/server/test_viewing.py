@@ -111,8 +111,8 @@ def test_the_list_of_pages_tells_who_may_open_them(boss: Session) -> None:
 
 
 def test_a_viewer_gets_their_own_pages_only(as_user: Callable[[str | None], Session]) -> None:
-    assert as_user("ann").ok("GET", "my/pages") == {"shelves": [{"name": "work", "label": "Work", "pages": [{"name": "output", "label": "Output"}]}]}
-    assert as_user("bob").ok("GET", "my/pages") == {"shelves": []}
+    assert as_user("ann").ok("GET", "my/pages")["shelves"] == [{"name": "work", "label": "Work", "pages": [{"name": "output", "label": "Output", "by": None}]}]
+    assert as_user("bob").ok("GET", "my/pages") == {"shelves": [], "own": [], "create": []}
 
 
 def test_a_page_that_is_closed_is_refused_in_the_words_of_one_that_never_was(as_user: Callable[[str | None], Session]) -> None:

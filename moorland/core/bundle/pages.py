@@ -26,6 +26,10 @@ class Exhibit(Shape):
     width: Literal[1, 2, 3] | None = None
     #: A column whose values tell the marks of a bar or line chart apart, each in its own colour.
     colour: str | None = None
+    #: Of a two-way table, so many of the last columns of `by` run across; one where it does not say.
+    across: Annotated[int, Field(ge=1, le=4)] | None = None
+    #: A two-way table closes with totals of its rows and columns.
+    totals: bool = False
     #: Where it is not available to a reader: the page closes up, or keeps its place and says so (10.3).
     absent: Literal["close", "keep"] = "close"
 

@@ -9,7 +9,8 @@ from moorland.core.bundle.shape import ConditionText, Day, Name, Named, Scalar, 
 
 ObjectName = Annotated[str, Field(pattern=r"^(table|column|measure|hierarchy|cube|tag|folder):.+$", max_length=400)]
 PageTarget = Annotated[str, Field(pattern=r"^(page|shelf):.+$", max_length=400)]
-PageAction = Literal["open", "edit", "publish", "export"]
+#: What may be done on a page; `create` is done on a shelf.
+PageAction = Literal["open", "edit", "create", "publish", "export"]
 
 
 class RowsSentence(Shape):
@@ -151,7 +152,7 @@ class ChangeSentence(Shape):
 
 
 class PagesSentence(Shape):
-    """Which pages may be opened, edited, published, exported (5.9)."""
+    """Which pages may be opened, edited, published, exported, and on which shelves readers make pages of their own (5.9)."""
 
     actions: list[PageAction] = Field(min_length=1)
     on: list[PageTarget] | None = None

@@ -229,6 +229,9 @@ def check_role(bundle: Bundle, role: Role, place: str) -> Iterator[Problem]:
                 kind, _, name = target.partition(":")
                 known = bundle.pages if kind == "page" else bundle.shelves
                 yield from _unknown(name, [item.name for item in known], f"{at}.pages.on[{position}]", kind)
+            named = sentence.pages.on
+            if "create" in sentence.pages.actions and named is not None and not any(target.startswith("shelf:") for target in named):
+                yield Problem("no_shelf", "pages are made on shelves: name a shelf beside the pages.", path=f"{at}.pages.on")
         elif model is None:
             if role.model is None:
                 yield Problem("no_model", "a role without a model has sentences about pages only.", path=at)

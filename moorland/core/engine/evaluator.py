@@ -9,6 +9,7 @@ from typing import assert_never
 
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.model import Model
+from moorland.core.bundle.pages import Page
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.problems import BundleError, Problem
@@ -21,7 +22,7 @@ from moorland.core.engine.member_rules import parents_of
 from moorland.core.engine.members import acyclic, answer_members
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import Objects
-from moorland.core.engine.opening import allowed, answer_pages
+from moorland.core.engine.opening import OnPage, Opening, PageFacts, answer_pages, facts_of
 from moorland.core.engine.pushdown import Statement, statements
 from moorland.core.engine.questions import (
     Answer,
@@ -169,9 +170,23 @@ class Evaluator:
     def may_open(self, viewer: Viewer, page: str) -> bool:
         """Whether the viewer may open the page (10.2)."""
         found = next((item for item in self.bundle.pages if item.name == page), None)
-        if found is None or not viewer.enabled:
+        return found is not None and self.may(viewer, "open", found)
+
+    def may(self, viewer: Viewer, action: OnPage, page: Page, own: bool = False) -> bool:
+        """Whether the viewer may do something on a page, of the bundle or not; with `own` it is a page they made (10.2, 10.4)."""
+        if not viewer.enabled:
             return False
-        return viewer.everything or allowed("open", found, self.held_roles(viewer), viewer, self.as_of)
+        opening = self.opening(viewer)
+        return viewer.everything or (opening.allowed_own(action, facts_of(page)) if own else opening.allowed(action, facts_of(page)))
+
+    def may_create(self, viewer: Viewer, shelf: str) -> bool:
+        """Whether the viewer may make pages of their own on a shelf of the bundle (10.4)."""
+        there = any(item.name == shelf for item in self.bundle.shelves)
+        return there and viewer.enabled and self.opening(viewer).allowed_own("create", PageFacts(None, shelf))
+
+    def opening(self, viewer: Viewer) -> Opening:
+        """The pages sentences of the roles a viewer holds."""
+        return Opening(tuple(self.held_roles(viewer)), viewer, self.as_of)
 
     def answer(self, viewer: Viewer, question: Question) -> Answer:
         """The answer to one question; a refusal is an answer, never an exception."""
@@ -188,7 +203,7 @@ class Evaluator:
         if isinstance(asked, PagesQuestion):
             if not viewer.enabled:
                 raise Refused("no_access", "This account is disabled.")
-            return answer_pages(self.bundle.pages, self.held_roles(viewer), viewer, self.as_of)
+            return answer_pages(self.bundle.pages, self.bundle.shelves, self.opening(viewer))
         model = self.viewer_model(viewer, asked.model)
         match asked:
             case RowsQuestion():

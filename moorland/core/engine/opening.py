@@ -1,43 +1,84 @@
-"""Which pages a viewer may open, edit, publish and export (semantics.md 5.9, 10.2)."""
+"""Which pages a viewer may open, edit, publish and export, and where pages of one's own are made (semantics.md 5.9, 10.2, 10.4)."""
 
 import datetime
 from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
 
-from moorland.core.bundle.pages import Page
+from moorland.core.bundle.pages import Page, Shelf
+from moorland.core.bundle.policy import PageAction
 from moorland.core.engine.questions import PagesAnswer
 from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.rules import PagesRule
 from moorland.core.people import Viewer, truth_for
 
-ACTIONS = ("open", "edit", "publish", "export")
+#: What is done on a page that is there.
+OnPage = Literal["open", "edit", "publish", "export"]
+ACTIONS: tuple[OnPage, ...] = ("open", "edit", "publish", "export")
 
 
-def page_values(page: Page) -> dict[str, tuple[str, ...] | None]:
-    """What `page.` reads: the many-valued tags are always known, a missing owner is null."""
-    return {"name": (page.name,), "shelf": (page.shelf,), "tags": tuple(page.tags), "owner": (page.owner,) if page.owner is not None else None}
+@dataclass(frozen=True)
+class PageFacts:
+    """What pages sentences read of a page. One that is still to be made has no name, no tags and no owner (10.4)."""
+
+    name: str | None
+    shelf: str
+    tags: tuple[str, ...] = ()
+    owner: str | None = None
+
+    def values(self) -> dict[str, tuple[str, ...] | None]:
+        """What `page.` reads: the many-valued tags are always known, a missing name or owner is null."""
+        single = {"name": self.name, "shelf": self.shelf, "owner": self.owner}
+        return {"tags": self.tags, **{name: None if value is None else (value,) for name, value in single.items()}}
 
 
-def rule_truth(rule: PagesRule, action: str, page: Page, viewer: Viewer, as_of: datetime.date) -> bool | None:
+def facts_of(page: Page) -> PageFacts:
+    """What pages sentences read of a page."""
+    return PageFacts(page.name, page.shelf, tuple(page.tags), page.owner)
+
+
+@dataclass(frozen=True)
+class Opening:
+    """The pages sentences of the roles somebody holds, on one day."""
+
+    roles: tuple[CompiledRole, ...]
+    viewer: Viewer
+    as_of: datetime.date
+
+    def allowed(self, action: PageAction, page: PageFacts) -> bool:
+        """Whether a grant's sentence is true and no limit's is true or unknown; any other action needs `open` too (10.2, 12.6)."""
+        return self.granted(action, page) and not self.denied(action, page) and (action == "open" or self.allowed("open", page))
+
+    def allowed_own(self, action: PageAction, page: PageFacts) -> bool:
+        """The same of a page of one's own, or one still to be made: it opens by itself, where no limit denies it (10.4)."""
+        if self.denied("open", page):
+            return False
+        return action == "open" or (self.granted(action, page) and not self.denied(action, page))
+
+    def granted(self, action: PageAction, page: PageFacts) -> bool:
+        """Whether a sentence of a grant role is true for the action."""
+        return any(rule_truth(rule, action, page, self.viewer, self.as_of) for rule in self._rules("grant"))
+
+    def denied(self, action: PageAction, page: PageFacts) -> bool:
+        """Whether a sentence of a limit role is true or unknown for the action."""
+        return any(rule_truth(rule, action, page, self.viewer, self.as_of) is not False for rule in self._rules("limit"))
+
+    def _rules(self, kind: str) -> Iterable[PagesRule]:
+        return (rule for role in self.roles if role.role.kind == kind for rule in role.pages)
+
+
+def rule_truth(rule: PagesRule, action: PageAction, page: PageFacts, viewer: Viewer, as_of: datetime.date) -> bool | None:
     """Whether a pages sentence is true, false or unknown (None) for an action on a page."""
     if action not in rule.actions:
         return False
     if rule.on is not None and not rule.on & {f"page:{page.name}", f"shelf:{page.shelf}"}:
         return False
-    return True if rule.condition is None else truth_for(rule.condition, viewer, as_of, page_values(page))
+    return True if rule.condition is None else truth_for(rule.condition, viewer, as_of, page.values())
 
 
-def allowed(action: str, page: Page, roles: Iterable[CompiledRole], viewer: Viewer, as_of: datetime.date) -> bool:
-    """Whether the action is allowed: a grant's sentence is true and no limit's is true or unknown; any other action needs `open` too (12.6)."""
-    held = list(roles)
-    granted = any(rule_truth(rule, action, page, viewer, as_of) for role in held if role.role.kind == "grant" for rule in role.pages)
-    if not granted:
-        return False
-    denied = any(rule_truth(rule, action, page, viewer, as_of) is not False for role in held if role.role.kind == "limit" for rule in role.pages)
-    return not denied and (action == "open" or allowed("open", page, held, viewer, as_of))
-
-
-def answer_pages(pages: Iterable[Page], roles: Iterable[CompiledRole], viewer: Viewer, as_of: datetime.date) -> PagesAnswer:
-    """The pages of each action, sorted by name."""
-    held, all_pages = list(roles), list(pages)
-    names = {action: sorted(page.name for page in all_pages if allowed(action, page, held, viewer, as_of)) for action in ACTIONS}
-    return PagesAnswer(open=names["open"], edit=names["edit"], publish=names["publish"], export=names["export"])
+def answer_pages(pages: Iterable[Page], shelves: Iterable[Shelf], opening: Opening) -> PagesAnswer:
+    """The pages of each action, and the shelves on which pages may be made, sorted by name."""
+    facts = [facts_of(page) for page in pages]
+    names = {action: sorted(str(page.name) for page in facts if opening.allowed(action, page)) for action in ACTIONS}
+    create = sorted(shelf.name for shelf in shelves if opening.allowed_own("create", PageFacts(None, shelf.name)))
+    return PagesAnswer(open=names["open"], edit=names["edit"], publish=names["publish"], export=names["export"], create=create or None)

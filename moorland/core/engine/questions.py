@@ -191,6 +191,8 @@ class PagesAnswer(Shape):
     edit: list[str]
     publish: list[str]
     export: list[str]
+    #: The shelves on which pages of one's own may be made (10.4); left out where there is none.
+    create: list[str] | None = None
 
 
 class ChangeAnswer(Shape):

@@ -3,7 +3,7 @@
 The one place for these rules: checking a bundle, saving a page, what falls under a role, and looking at a page.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from pydantic import ValidationError
 
@@ -38,7 +38,33 @@ def exhibit_question(model: str, exhibit: Exhibit) -> Question:
             limit=exhibit.limit or DEFAULT_LIMIT,
         )
         return Question(rows=rows)
-    return Question(totals=TotalsQuestion(model=model, by=grouped_by(exhibit), measures=exhibit.measures, where=exhibit.where))
+    subtotals = exhibit.kind == "two_way" and has_margins(exhibit)
+    return Question(totals=TotalsQuestion(model=model, by=grouped_by(exhibit), measures=exhibit.measures, where=exhibit.where, subtotals=subtotals))
+
+
+def down_and_across(exhibit: Exhibit) -> tuple[list[str], list[str]]:
+    """The columns of a two-way table that run down and across, outer ones first."""
+    across = min(exhibit.across or 1, max(len(exhibit.by) - 1, 0))
+    return exhibit.by[: len(exhibit.by) - across], exhibit.by[len(exhibit.by) - across :]
+
+
+def has_margins(exhibit: Exhibit) -> bool:
+    """Whether a two-way table has lines that sum up others: totals, or levels that fold."""
+    return exhibit.totals or len(exhibit.by) > 2
+
+
+def margin_questions(model: str, exhibit: Exhibit) -> list[Question]:
+    """What a two-way table asks beside its own question: the sums over its rows, at each level, by what runs across (10.1).
+
+    Totals of rows are the shorter lines of its own question. Each is a question of its own, answered by the viewer's rules.
+    """
+    if exhibit.kind != "two_way" or not has_margins(exhibit):
+        return []
+    down, across = down_and_across(exhibit)
+    return [
+        Question(totals=TotalsQuestion(model=model, by=[*down[:depth], *across], measures=exhibit.measures, where=exhibit.where, subtotals=len(across) > 1))
+        for depth in range(len(down))
+    ]
 
 
 def grouped_by(exhibit: Exhibit) -> list[str]:
@@ -59,7 +85,7 @@ def columns_of(evaluator: Evaluator, model: str, exhibit: Exhibit) -> frozenset[
     """Every column an exhibit reads itself, those of its measures left out. Raises ConditionError for a filter that cannot be used."""
     names = [*exhibit.columns, *(name.removeprefix("-") for name in exhibit.order)] if exhibit.kind == "list" else grouped_by(exhibit)
     read = frozenset(_key(exhibit, name) for name in names)
-    return read | tree.columns_read(_filter(evaluator, model, exhibit)) if exhibit.where else read
+    return read | tree.columns_read(checked_filter(evaluator, model, exhibit)) if exhibit.where else read
 
 
 def missing_for(evaluator: Evaluator, model: str, exhibit: Exhibit, objects: Objects) -> list[str]:
@@ -82,28 +108,40 @@ def check_pages(evaluator: Evaluator) -> None:
         raise BundleError(problems)
 
 
-def page_problems(evaluator: Evaluator, page: Page) -> Iterator[Problem]:
-    """Everything on a page that does not fit, with its place inside the page."""
+def page_problems(evaluator: Evaluator, page: Page, existing: Mapping[str, Objects] | None = None) -> Iterator[Problem]:
+    """Everything on a page that does not fit, with its place inside the page.
+
+    With `existing`, what exists for somebody in each model, the page is built from that only: all else is not there, in the same words.
+    """
     shelves = [shelf.name for shelf in evaluator.bundle.shelves]
     if page.shelf not in shelves:
-        yield Problem("unknown_name", f"there is no shelf {page.shelf}.", path="shelf", nearest=nearest_name(page.shelf, shelves))
+        yield Problem("unknown_name", f"there is no shelf {page.shelf}.", path="shelf", nearest=nearest_name(page.shelf, shelves) if existing is None else None)
     if page.model is None:
         if page.exhibits:
             yield Problem("no_model", "choose the model the exhibits ask first.", path="model")
         return
-    if page.model not in evaluator.models:
-        yield Problem("unknown_name", f"there is no model {page.model}.", path="model", nearest=nearest_name(page.model, evaluator.models))
+    models = evaluator.models if existing is None else existing
+    if page.model not in models:
+        yield Problem("unknown_name", f"there is no model {page.model}.", path="model", nearest=nearest_name(page.model, models))
         return
+    objects = everything_in(evaluator, page.model) if existing is None else existing[page.model]
     for index, name in enumerate(page.filters):
-        yield from _unknown_column(evaluator, page.model, name, name, f"filters[{index}]", "")
+        yield from _unknown_column(objects, name, name, f"filters[{index}]", "")
     for index, exhibit in enumerate(page.exhibits):
-        yield from exhibit_problems(evaluator, page.model, exhibit, f"exhibits[{index}]")
+        yield from exhibit_problems(evaluator, page.model, exhibit, f"exhibits[{index}]", objects)
 
 
-def exhibit_problems(evaluator: Evaluator, model: str, exhibit: Exhibit, at: str) -> Iterator[Problem]:
-    """What is wrong with one exhibit: names, what its kind needs, reachability, its filter."""
-    compiled = evaluator.models[model]
-    schema, titled = compiled.schema, f"“{exhibit.title}”: "
+def everything_in(evaluator: Evaluator, name: str) -> Objects:
+    """All there is in a model."""
+    compiled = evaluator.models[name]
+    schema, model = compiled.schema, compiled.schema.model
+    hierarchies, cubes = (frozenset(item.name for item in items) for items in (model.hierarchies, model.cubes))
+    return Objects(frozenset(schema.tables), frozenset(schema.columns), frozenset(compiled.measures), hierarchies, cubes)
+
+
+def exhibit_problems(evaluator: Evaluator, model: str, exhibit: Exhibit, at: str, objects: Objects) -> Iterator[Problem]:
+    """What is wrong with one exhibit built from some objects: names, what its kind needs, reachability, its filter."""
+    schema, titled = evaluator.models[model].schema, f"“{exhibit.title}”: "
     written = [
         *((name, f"{at}.by[{index}]") for index, name in enumerate(exhibit.by)),
         *([(exhibit.colour, f"{at}.colour")] if exhibit.colour else []),
@@ -111,26 +149,22 @@ def exhibit_problems(evaluator: Evaluator, model: str, exhibit: Exhibit, at: str
         *((name.removeprefix("-"), f"{at}.order[{index}]") for index, name in enumerate(exhibit.order) if exhibit.kind == "list"),
     ]
     for name, path in written:
-        yield from _unknown_column(evaluator, model, name, ".".join(_key(exhibit, name)), path, titled)
+        yield from _unknown_column(objects, name, ".".join(_key(exhibit, name)), path, titled)
     for index, name in enumerate(exhibit.measures):
-        if name not in compiled.measures:
-            nearest = nearest_name(name, compiled.measures)
+        if name not in objects.measures:
+            nearest = nearest_name(name, objects.measures)
             yield Problem("unknown_name", f"{titled}there is no measure {name}.", path=f"{at}.measures[{index}]", nearest=nearest)
     if exhibit.kind == "list":
-        if exhibit.table not in schema.tables:
-            nearest = nearest_name(exhibit.table or "", schema.tables)
+        if exhibit.table not in objects.tables:
+            nearest = nearest_name(exhibit.table or "", objects.tables)
             yield Problem("unknown_name", f"{titled}choose the table whose rows it lists.", path=f"{at}.table", nearest=nearest)
             return
     else:
-        if not exhibit.measures:
-            yield Problem("no_measure", f"{titled}choose at least one measure.", path=f"{at}.measures")
-        least = LEAST_COLUMNS[exhibit.kind]
-        if len(exhibit.by) < least:
-            yield Problem("no_column", f"{titled}choose {'two columns' if least == 2 else 'a column'} to set it out by.", path=f"{at}.by")
-    tables = exhibit_tables(evaluator, model, exhibit)
+        yield from _kind_problems(exhibit, at, titled)
+    tables = [table for table in exhibit_tables(evaluator, model, exhibit) if table in objects.tables]
     for name, path in written:
         owner = _key(exhibit, name)[0]
-        lost = next((table for table in tables if owner in schema.tables and not schema.reaches(table, owner)), None)
+        lost = next((table for table in tables if owner in objects.tables and not schema.reaches(table, owner)), None)
         if lost:
             yield Problem("unreachable", f"{titled}{lost} does not reach {owner}.", path=path)
     try:
@@ -140,16 +174,34 @@ def exhibit_problems(evaluator: Evaluator, model: str, exhibit: Exhibit, at: str
             yield Problem("shape", f"{titled}{detail['msg'][0].lower()}{detail['msg'][1:]}.", path=f"{at}.{'.'.join(str(step) for step in detail['loc'])}")
     if exhibit.where is not None and tables:
         try:
-            _filter(evaluator, model, exhibit)
+            _filter(evaluator, model, exhibit, objects)
         except ConditionError as error:
             yield error.problem(f"{at}.where")
 
 
-def _filter(evaluator: Evaluator, model: str, exhibit: Exhibit) -> tree.Node:
+def _kind_problems(exhibit: Exhibit, at: str, titled: str) -> Iterator[Problem]:
+    """What the kind of an exhibit of totals needs and does not have."""
+    if not exhibit.measures:
+        yield Problem("no_measure", f"{titled}choose at least one measure.", path=f"{at}.measures")
+    least = LEAST_COLUMNS[exhibit.kind]
+    if len(exhibit.by) < least:
+        yield Problem("no_column", f"{titled}choose {'two columns' if least == 2 else 'a column'} to set it out by.", path=f"{at}.by")
+    elif exhibit.kind == "two_way" and (exhibit.across or 1) >= len(exhibit.by):
+        yield Problem("no_column", f"{titled}leave a column to run down beside those that run across.", path=f"{at}.across")
+    if exhibit.kind == "two_way" and len(set(exhibit.by)) < len(exhibit.by):
+        yield Problem("duplicate", f"{titled}a column stands twice in it.", path=f"{at}.by")
+
+
+def checked_filter(evaluator: Evaluator, model: str, exhibit: Exhibit) -> tree.Node:
+    """The filter of an exhibit over all there is. Raises ConditionError where it cannot be used."""
+    return _filter(evaluator, model, exhibit, everything_in(evaluator, model))
+
+
+def _filter(evaluator: Evaluator, model: str, exhibit: Exhibit, objects: Objects) -> tree.Node:
     """The filter as the question has it (4.8)."""
     schema = evaluator.models[model].schema
     table = exhibit.table if exhibit.kind == "list" else None
-    return check_condition(exhibit.where or "", filter_scope(schema, table, frozenset(schema.columns), evaluator.people.definitions))
+    return check_condition(exhibit.where or "", filter_scope(schema, table, objects.columns, evaluator.people.definitions))
 
 
 def _key(exhibit: Exhibit, written: str) -> ColumnKey:
@@ -157,9 +209,8 @@ def _key(exhibit: Exhibit, written: str) -> ColumnKey:
     return (owner, column) if dot else (exhibit.table or "", written)
 
 
-def _unknown_column(evaluator: Evaluator, model: str, written: str, qualified: str, path: str, titled: str) -> Iterator[Problem]:
-    columns = evaluator.models[model].schema.columns
+def _unknown_column(objects: Objects, written: str, qualified: str, path: str, titled: str) -> Iterator[Problem]:
     owner, _, column = qualified.partition(".")
-    if (owner, column) not in columns:
-        nearest = nearest_name(qualified, [f"{table}.{item}" for table, item in columns])
+    if (owner, column) not in objects.columns:
+        nearest = nearest_name(qualified, [f"{table}.{item}" for table, item in objects.columns])
         yield Problem("unknown_name", f"{titled}there is no column {written}.", path=path, nearest=nearest)

@@ -170,9 +170,9 @@ class _Seen:
 
 
 def _look_at_pages(evaluator: Evaluator, viewer: Viewer, found: _Seen) -> None:
-    answer = answer_pages(evaluator.bundle.pages, evaluator.held_roles(viewer), viewer, evaluator.as_of)
+    answer = answer_pages(evaluator.bundle.pages, evaluator.bundle.shelves, evaluator.opening(viewer))
     found.pages, found.export = answer.open, answer.export
-    found.note("pages", answer.open, answer.edit, answer.publish, answer.export)
+    found.note("pages", answer.open, answer.edit, answer.publish, answer.export, answer.create or [])
 
 
 @dataclass

@@ -17,7 +17,7 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.mask_kinds import CellKind, MaskKind
 from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.model_data import ModelData
-from moorland.core.engine.opening import answer_pages, rule_truth
+from moorland.core.engine.opening import OnPage, answer_pages, facts_of, rule_truth
 from moorland.core.engine.questions import ColumnName, PagesAnswer
 from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.rules import RowRule
@@ -40,7 +40,7 @@ class Traced(Shape):
     """
 
     page: Name | None = None
-    action: Literal["open", "edit", "publish", "export"] = "open"
+    action: OnPage = "open"
     model: Name | None = None
     object: str | None = None
     table: Name | None = None
@@ -177,7 +177,7 @@ class _Tracing:
         for role in self.evaluator.held_roles(self.viewer):
             for rule in role.pages:
                 for action in dict.fromkeys(("open", self.asked.action)):
-                    truth = rule_truth(rule, action, page, self.viewer, self.evaluator.as_of)
+                    truth = rule_truth(rule, action, facts_of(page), self.viewer, self.evaluator.as_of)
                     if truth is False:
                         continue
                     grants = role.role.kind == "grant"
@@ -190,7 +190,7 @@ class _Tracing:
         )
 
     def _pages(self) -> PagesAnswer:
-        return answer_pages(self.evaluator.bundle.pages, self.evaluator.held_roles(self.viewer), self.viewer, self.evaluator.as_of)
+        return answer_pages(self.evaluator.bundle.pages, self.evaluator.bundle.shelves, self.evaluator.opening(self.viewer))
 
     def model(self, name: str) -> TraceLayer:
         held = self.evaluator.held_roles(self.viewer, name)

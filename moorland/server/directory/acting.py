@@ -13,7 +13,7 @@ from moorland.server.duties.judging import may_take_over
 from moorland.server.duties.rights import outside, rights_of
 from moorland.server.errors import missing
 from moorland.server.evaluating import evaluator
-from moorland.server.pages.models import Page
+from moorland.server.pages.models import Page, ReaderPage
 
 #: So many of the people an act changes stand in the trail with both sides; all are named.
 MOST_SIDES = 100
@@ -52,8 +52,11 @@ def _refuse_sign_in_of_wider(account: Account, logins: list[str]) -> None:
 
 
 def _refuse_handing_over(account: Account, logins: list[str]) -> None:
-    """Raises Failure where a page would change its owner, which sentences may read, on a shelf that is not in the scope of the actor."""
+    """Raises Failure where a page would change its owner, which sentences may read, or its maker, on a shelf that is not in the scope of the actor."""
     rights = rights_of(account)
+    made = ReaderPage.objects.filter(maker__login__in=logins).values_list("shelf", flat=True).distinct()
+    if not all(rights.reaches("pages", shelf=shelf) for shelf in made):
+        raise outside("Pages are handed over by who writes on their shelves. Leave them, or ask them to.")
     for page in Page.objects.all():
         if page.document.get("owner") in logins and not rights.reaches("pages", shelf=page.document["shelf"]):
             raise outside("Pages are handed over by who writes on their shelves. Leave them, or ask them to.")

@@ -33,7 +33,8 @@ from moorland.server.directory.models import Account, AttributeDefinition, Group
 from moorland.server.directory.secret_values import cleared, redefined, secret_attributes, set_values
 from moorland.server.errors import Failure, missing
 from moorland.server.evaluating import evaluator
-from moorland.server.pages.models import Page
+from moorland.server.pages.models import Page, ReaderPage
+from moorland.server.pages.readers import hand_over
 from moorland.server.policies.models import Assignment, Role
 
 
@@ -173,7 +174,7 @@ def delete_people(asked: PeopleDeletion, by: Account) -> None:
         account = Account.objects.filter(login=login).first()
         if account is None:
             raise missing("user", login)
-        _hand_over(login, heir)
+        _hand_over(account, heir, by)
         account.delete()
 
 
@@ -196,11 +197,15 @@ def leave(asked: Leaving, by: Account) -> None:
     if not account.good_today():
         end_all(account)
         account.tokens.all().delete()
-    _hand_over(account.login, heir)
+    _hand_over(account, heir, by)
 
 
-def _hand_over(login: str, heir: Account | None) -> None:
-    changed = False
+def _hand_over(account: Account, heir: Account | None, by: Account) -> None:
+    """Pages they own or made, and what they keep; without an heir, pages they made stay theirs, and are nobody's once they are deleted."""
+    changed, login = False, account.login
+    if heir is not None:
+        for page in ReaderPage.objects.filter(maker=account):
+            hand_over(page, heir, by)
     for stored, key in [
         *((page, "owner") for page in Page.objects.all()),
         *((role, "keeper") for role in Role.objects.all()),

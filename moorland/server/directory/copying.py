@@ -5,7 +5,7 @@ from moorland.server.catalog.models import KeptLine, Model
 from moorland.server.directory.act_shapes import CopyAnswer, CopyItem, OwnedThing, OwnsAnswer
 from moorland.server.directory.models import Account, Group
 from moorland.server.directory.secret_values import opened
-from moorland.server.pages.models import Page
+from moorland.server.pages.models import Page, ReaderPage
 from moorland.server.policies.models import Role
 
 PERSONAL = "personal"
@@ -88,6 +88,10 @@ def owned_things(account: Account) -> OwnsAnswer:
         OwnedThing(kind="page", name=str(page.document.get("label") or page.name), becomes="needs another owner")
         for page in Page.objects.all()
         if page.document.get("owner") == login
+    ]
+    things += [
+        OwnedThing(kind="page they made", name=page.document["label"], becomes="is nobody's; who keeps the pages of its shelf finds it")
+        for page in ReaderPage.objects.filter(maker=account)
     ]
     for kind, stored in (("role", Role.objects.filter(deleted=False)), ("model", Model.objects.all())):
         things += [

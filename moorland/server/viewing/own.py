@@ -11,7 +11,6 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from moorland.core.bundle.pages import Page
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import RowsAnswer
 from moorland.core.people import Viewer
@@ -19,40 +18,53 @@ from moorland.server.access.standing_in import asking_login, reaches, refuse_mod
 from moorland.server.duties.permission import SIGNED_IN
 from moorland.server.errors import answer, missing, read_body
 from moorland.server.evaluating import evaluator
+from moorland.server.pages.models import ReaderPage
+from moorland.server.pages.readers import as_shown_to, made_by, published_for, reader_page
 from moorland.server.requests import account_of
 from moorland.server.trail.models import record
 from moorland.server.viewing.exporting import file_response
 from moorland.server.viewing.kept_answers import keep_answer, kept_answer
-from moorland.server.viewing.page_looks import exported_exhibit, page_as_seen, places_of_exhibits, rows_beneath
-from moorland.server.viewing.page_shapes import BeneathRequest, ExportRequest, MyLook, MyPage, MyPages, MyShelf, PageAnswer
+from moorland.server.viewing.page_looks import LookedAt, exported_exhibit, page_as_seen, places_of_exhibits, rows_beneath
+from moorland.server.viewing.page_shapes import BeneathRequest, ExportRequest, MyLook, MyOwnPage, MyPage, MyPages, MyShelf, PageAnswer
 from moorland.server.viewing.service import for_viewers_channel
 from moorland.server.viewing.shapes import MyAnswers, MyAskRequest
 
 Asking = TypeVar("Asking", MyLook, BeneathRequest, ExportRequest)
 
 
-def own_page(request: Request, name: str) -> tuple[Evaluator, Viewer, Page]:
-    """A page the caller may open. Raises Failure (404), in the same words for a page that is not there and one that is closed."""
+def own_page(request: Request, name: str) -> tuple[Evaluator, Viewer, LookedAt]:
+    """A page the caller may open, released or a reader's. Raises Failure (404), in the same words for one that is not there and one that is closed."""
     base = evaluator("live")
     viewer = base.viewer(asking_login(request))
-    found = next((item for item in base.bundle.pages if item.name == name), None)
-    if found is None or not base.may_open(viewer, name):
+    found = _looked_at(base, viewer, name)
+    if found is None:
         raise missing("page", name)
-    refuse_model(request, found.model)
+    refuse_model(request, found.page.model)
     return base, viewer, found
 
 
-def _as_on_the_page(base: Evaluator, viewer: Viewer, page: Page, asked: Asking) -> Asking:
+def _looked_at(base: Evaluator, viewer: Viewer, name: str) -> LookedAt | None:
+    """A page as the viewer may open it; None where it does not exist for them."""
+    written = reader_page(name)
+    if written is not None:
+        shown = as_shown_to(base, viewer, written)
+        return LookedAt(shown, "viewer" if made_by(written, viewer.login) else "reader") if shown is not None else None
+    released = next((item for item in base.bundle.pages if item.name == name), None)
+    return LookedAt(released) if released is not None and base.may_open(viewer, name) else None
+
+
+def _as_on_the_page(base: Evaluator, viewer: Viewer, looked_at: LookedAt, asked: Asking) -> Asking:
     """What is asked with the places of exhibits as the page has them; readers count those they are shown. Raises Failure (404)."""
     exhibit: int | None = getattr(asked, "exhibit", None)
     numbers = [exhibit] if exhibit is not None else []
     numbers += [item.from_exhibit for item in asked.filters if item.from_exhibit is not None]
     if not numbers:
         return asked
-    kept = kept_answer(base, viewer.login or "", (page.name, "places"))
-    places = json.loads(kept) if kept else places_of_exhibits(base, viewer, page)
-    if kept is None:
-        keep_answer(base, viewer.login or "", (page.name, "places"), RootModel[list[int]](places))
+    key = (looked_at.page.name, "places")
+    kept = kept_answer(base, viewer.login or "", key) if looked_at.made_by == "release" else None
+    places = json.loads(kept) if kept else places_of_exhibits(base, viewer, looked_at)
+    if kept is None and looked_at.made_by == "release":
+        keep_answer(base, viewer.login or "", key, RootModel[list[int]](places))
     if max(numbers) >= len(places):
         raise missing("exhibit", str(max(numbers) + 1))
     moved = [item if item.from_exhibit is None else item.model_copy(update={"from_exhibit": places[item.from_exhibit]}) for item in asked.filters]
@@ -70,16 +82,34 @@ class OwnPages(APIView):
     def get(self, request: Request) -> Response:
         base = evaluator("live")
         viewer = base.viewer(asking_login(request))
-        shelves = []
+        shelves, others = [], list(published_for(base, viewer))
         for shelf in base.bundle.shelves:
             pages = [
                 MyPage(name=page.name, label=page.title)
                 for page in base.bundle.pages
                 if page.shelf == shelf.name and base.may_open(viewer, page.name) and reaches(request, page.model)
             ]
+            pages += [
+                MyPage(name=page.name, label=page.title, by=written.maker.name or written.maker.login if written.maker else "a reader")
+                for written, page in others
+                if page.shelf == shelf.name and reaches(request, page.model)
+            ]
             if pages:
                 shelves.append(MyShelf(name=shelf.name, label=shelf.title, pages=pages))
-        return answer(MyPages(shelves=shelves))
+        titles = {shelf.name: shelf.title for shelf in base.bundle.shelves}
+        own = [
+            MyOwnPage(
+                name=written.name,
+                label=page.title,
+                shelf=titles.get(written.shelf, written.shelf),
+                published=written.published is not None,
+                changed=written.published is not None and written.published != written.document,
+            )
+            for written in ReaderPage.objects.select_related("maker").filter(maker__login=viewer.login)
+            if (page := as_shown_to(base, viewer, written)) is not None and reaches(request, page.model)
+        ]
+        create = [MyPage(name=name, label=title) for name, title in titles.items() if base.may_create(viewer, name)]
+        return answer(MyPages(shelves=shelves, own=own, create=create))
 
 
 class OwnPage(APIView):
@@ -103,7 +133,10 @@ def _page(request: Request, name: str, asked: MyLook) -> HttpResponse:
     made = kept_answer(evaluator("live"), login, key) if request.auth is None else None
     if made is None:
         base, viewer, page = own_page(request, name)
-        made = keep_answer(base, login, key, page_as_seen(base, viewer, page, _as_on_the_page(base, viewer, page, asked).filters, own=True))
+        seen = page_as_seen(base, viewer, page, _as_on_the_page(base, viewer, page, asked).filters, own=True)
+        if page.made_by != "release":
+            return HttpResponse(seen.model_dump_json(by_alias=True), content_type="application/json")
+        made = keep_answer(base, login, key, seen)
     return HttpResponse(made, content_type="application/json")
 
 

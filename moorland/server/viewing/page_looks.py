@@ -1,13 +1,16 @@
 """Pages as somebody sees them: exhibits answered and narrowed, rows beneath a number, and exports within the rules (semantics.md 5.7, 7.1, 10)."""
 
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, Literal
 
 from moorland.core.bundle.model import Display
 from moorland.core.bundle.pages import Exhibit, Page
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.objects import NOTHING
-from moorland.core.engine.questions import PagesAnswer, PagesQuestion, Question, Refusal, Refused, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
-from moorland.core.insight.exhibits import exhibit_question, exhibit_tables, missing_for
+from moorland.core.engine.opening import OnPage
+from moorland.core.engine.questions import Answer, Question, Refusal, Refused, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
+from moorland.core.insight.exhibits import exhibit_question, exhibit_tables, margin_questions, missing_for
+from moorland.core.insight.named_values import exist_for
 from moorland.core.language.writing import all_of_text, column_text, one_of_text
 from moorland.core.people import Viewer
 from moorland.server.errors import Failure, missing
@@ -20,20 +23,30 @@ MOST_CHOICES = 500
 MOST_FILTER_SIGNS = 150_000
 
 
-def page_as_seen(base: Evaluator, viewer: Viewer, page: Page, filters: list[PageFilter], own: bool = False) -> PageAnswer:
+@dataclass(frozen=True)
+class LookedAt:
+    """A page and where it comes from: a release, the viewer's own hand, or another reader's (10.4)."""
+
+    page: Page
+    made_by: Literal["release", "viewer", "reader"] = "release"
+
+    def allows(self, base: Evaluator, viewer: Viewer, action: OnPage) -> bool:
+        """Whether the viewer may do something on it."""
+        return base.may(viewer, action, self.page, own=self.made_by == "viewer")
+
+
+def page_as_seen(base: Evaluator, viewer: Viewer, looked_at: LookedAt, filters: list[PageFilter], own: bool = False) -> PageAnswer:
     """The page with the answer of each exhibit; one that answers not found, or with no measure left, is unavailable (10.3).
 
     With `own`, for viewers themselves, the page closes up where an exhibit is unavailable, or keeps its place without its title, because a
     title can name what is withheld; otherwise it says what it needs. Raises Failure (404) for a filter over a column that does not exist
     for the viewer.
     """
-    seen = _Seen(base, viewer, page.model, filters, own)
+    page, seen = looked_at.page, _Seen(base, viewer, looked_at, filters, own)
     exhibits = [seen.exhibit(exhibit, place) for place, exhibit in enumerate(page.exhibits)]
     if own:
         exhibits = [entry for entry, exhibit in zip(exhibits, page.exhibits, strict=True) if _keeps_its_place(exhibit, entry)]
     shown = {name for entry in exhibits if entry.totals for name in entry.totals.measures}
-    actions = base.answer(viewer, Question(pages=PagesQuestion()))
-    may_export = viewer.everything or (isinstance(actions, PagesAnswer) and page.name in actions.export)
     return PageAnswer(
         name=page.name,
         label=page.title,
@@ -42,7 +55,7 @@ def page_as_seen(base: Evaluator, viewer: Viewer, page: Page, filters: list[Page
         measures=seen.labels(shown),
         columns=seen.displays(),
         filters=[choice for written in page.filters if (choice := seen.choices(page, written))],
-        may_export=may_export,
+        may_export=looked_at.allows(base, viewer, "export"),
     )
 
 
@@ -50,17 +63,18 @@ def _keeps_its_place(exhibit: Exhibit, entry: ExhibitAnswer) -> bool:
     return exhibit.absent == "keep" or entry.rows is not None or entry.totals is not None or entry.reason is not None
 
 
-def places_of_exhibits(base: Evaluator, viewer: Viewer, page: Page) -> list[int]:
+def places_of_exhibits(base: Evaluator, viewer: Viewer, looked_at: LookedAt) -> list[int]:
     """For each exhibit a reader is shown its place on the page: what a reader counts are those only (10.3)."""
-    seen = _Seen(base, viewer, page.model, [], own=True)
-    return [place for place, exhibit in enumerate(page.exhibits) if _keeps_its_place(exhibit, seen.exhibit(exhibit, place))]
+    seen = _Seen(base, viewer, looked_at, [], own=True)
+    return [place for place, exhibit in enumerate(looked_at.page.exhibits) if _keeps_its_place(exhibit, seen.exhibit(exhibit, place))]
 
 
 class _Seen:
-    """The exhibits of one model for one viewer, under the filters chosen."""
+    """The exhibits of one page for one viewer, under the filters chosen."""
 
-    def __init__(self, base: Evaluator, viewer: Viewer, model: str | None, filters: list[PageFilter], own: bool) -> None:
-        self.base, self.viewer, self.model, self.own = base, viewer, model or "", own
+    def __init__(self, base: Evaluator, viewer: Viewer, looked_at: LookedAt, filters: list[PageFilter], own: bool) -> None:
+        self.base, self.viewer, self.model, self.own = base, viewer, looked_at.page.model or "", own
+        self._of_reader = looked_at.made_by == "reader"
         self._compiled = base.models.get(self.model)
         try:
             self.seen = base.viewer_model(viewer, self.model)
@@ -77,22 +91,32 @@ class _Seen:
     def exhibit(self, exhibit: Exhibit, place: int | None = None) -> ExhibitAnswer:
         """One exhibit with its answer; what was selected in it does not narrow it."""
         tables = self.tables(exhibit)
+        if not self.acts(exhibit):
+            return ExhibitAnswer(exhibit=Exhibit(title="Not available", kind=exhibit.kind, width=exhibit.width))
         narrowed = [".".join(key) for key, _, chosen_in in self._filters if self.reaches(tables, key[0]) and (place is None or chosen_in != place)]
         where = all_of_text([exhibit.where, *self.narrowing(tables, place)])
-        answer = self.base.answer(self.viewer, exhibit_question(self.model, exhibit.model_copy(update={"where": where})))
-        if self.own:
-            answer = for_viewers_channel(answer)
+        asked = exhibit.model_copy(update={"where": where})
+        answer = self._answered(exhibit_question(self.model, asked))
         if isinstance(answer, RowsAnswer):
             return ExhibitAnswer(exhibit=self.shown(exhibit), rows=without_states(answer), narrowed=narrowed, tables=tables)
         if isinstance(answer, TotalsAnswer) and len(answer.not_found) < len(set(answer.measures)):
             kept = [index for index, name in enumerate(answer.measures) if name not in answer.not_found]
             shown = self.shown(exhibit).model_copy(update={"measures": [exhibit.measures[index] for index in kept]})
             lists = [table for table in tables if table in self.objects.tables and self.seen.listing(table)]
-            return ExhibitAnswer(exhibit=shown, totals=_only(answer, kept), narrowed=narrowed, tables=lists)
+            margins = [_only(one, kept) for question in margin_questions(self.model, asked) if isinstance(one := self._answered(question), TotalsAnswer)]
+            return ExhibitAnswer(exhibit=shown, totals=_only(answer, kept), margins=margins, narrowed=narrowed, tables=lists)
         if isinstance(answer, Refusal) and answer.error.code == "too_costly":
             return ExhibitAnswer(exhibit=Exhibit(title="Too much for one answer", kind=exhibit.kind, width=exhibit.width), reason=answer.error.message)
         plain = Exhibit(title="Not available" if self.own else exhibit.title, kind=exhibit.kind, width=exhibit.width)
         return ExhibitAnswer(exhibit=plain, reason=None if self.own else self.reason(exhibit, answer))
+
+    def acts(self, exhibit: Exhibit) -> bool:
+        """Whether the exhibit's filter acts for this viewer: what another reader named in it has to exist for them (10.4)."""
+        return not (self._of_reader and exhibit.where) or exist_for(self.base, self.viewer, self.model, exhibit)
+
+    def _answered(self, question: Question) -> Answer:
+        answer = self.base.answer(self.viewer, question)
+        return for_viewers_channel(answer) if self.own else answer
 
     def reason(self, exhibit: Exhibit, answer: Any) -> str:
         """Why an exhibit is unavailable, for administrators."""
@@ -169,20 +193,20 @@ class _Seen:
         return exhibit.model_copy(update={"where": None}) if self.own else exhibit
 
 
-def one_exhibit(base: Evaluator, viewer: Viewer, model: str, exhibit: Exhibit, filters: list[PageFilter]) -> tuple[ExhibitAnswer, dict[str, MeasureLabel]]:
-    """An exhibit that is being written, as a viewer sees it."""
-    seen = _Seen(base, viewer, model, filters, own=False)
+def one_exhibit(base: Evaluator, viewer: Viewer, model: str, exhibit: Exhibit, own: bool = False) -> tuple[ExhibitAnswer, dict[str, MeasureLabel]]:
+    """An exhibit that is being written, as a viewer sees it; with `own` as the writer does."""
+    seen = _Seen(base, viewer, LookedAt(Page(name="page", shelf="shelf", model=model)), [], own)
     return seen.exhibit(exhibit), seen.labels(set(exhibit.measures))
 
 
-def rows_beneath(base: Evaluator, viewer: Viewer, page: Page, asked: BeneathRequest, own: bool, export: bool = False) -> RowsAnswer:
+def rows_beneath(base: Evaluator, viewer: Viewer, looked_at: LookedAt, asked: BeneathRequest, own: bool, export: bool = False) -> RowsAnswer:
     """The rows under one number of a page, under the same filters; with `export`, those that may be exported.
 
     Raises Failure (404) where the exhibit, or its table, does not exist for the viewer.
     """
-    if asked.exhibit >= len(page.exhibits):
+    page, seen = looked_at.page, _Seen(base, viewer, looked_at, asked.filters, own)
+    if asked.exhibit >= len(page.exhibits) or not seen.acts(page.exhibits[asked.exhibit]):
         raise missing("exhibit", str(asked.exhibit + 1))
-    seen = _Seen(base, viewer, page.model, asked.filters, own)
     exhibit = page.exhibits[asked.exhibit]
     exhibit = exhibit.model_copy(update={"measures": [name for name in exhibit.measures if name in seen.objects.measures]})
     tables = seen.tables(exhibit)
@@ -207,27 +231,27 @@ def rows_beneath(base: Evaluator, viewer: Viewer, page: Page, asked: BeneathRequ
     return without_states(answer) if own else answer
 
 
-def exported_exhibit(base: Evaluator, viewer: Viewer, page: Page, asked: BeneathRequest) -> list[list[Any]]:
+def exported_exhibit(base: Evaluator, viewer: Viewer, looked_at: LookedAt, asked: BeneathRequest) -> list[list[Any]]:
     """An exhibit as a table with a header; a list, and rows beneath a number, only with the rows that may be exported (5.7).
 
     Raises Failure (404) where it does not exist, (403) where nothing of it may be exported.
     """
-    actions = base.answer(viewer, Question(pages=PagesQuestion()))
-    if not isinstance(actions, PagesAnswer) or page.name not in actions.export:
+    page = looked_at.page
+    if not looked_at.allows(base, viewer, "export"):
         raise Failure(403, "not_allowed", "This page may be looked at, but not exported.")
     if asked.exhibit >= len(page.exhibits):
         raise missing("exhibit", str(asked.exhibit + 1))
     exhibit = page.exhibits[asked.exhibit]
     if exhibit.kind == "list" or asked.beneath:
-        rows = rows_beneath(base, viewer, page, asked, own=True, export=True)
+        rows = rows_beneath(base, viewer, looked_at, asked, own=True, export=True)
         if not rows.rows:
             raise Failure(403, "not_allowed", "These rows may be looked at, but not exported.")
         return [rows.columns, *rows.rows]
-    entry = _Seen(base, viewer, page.model, asked.filters, own=True).exhibit(exhibit)
+    entry = _Seen(base, viewer, looked_at, asked.filters, own=True).exhibit(exhibit)
     if entry.totals is None:
         raise missing("exhibit", str(asked.exhibit + 1))
     totals = entry.totals
-    lines: list[list[Any]] = [[*line.key, *line.values] for line in totals.lines if totals.by]
+    lines: list[list[Any]] = [[*line.key, *line.values] for line in totals.lines if totals.by and len(line.key) == len(totals.by)]
     closing: list[Any] = [*(["Total"] if totals.by else []), *([None] * (len(totals.by) - 1)), *totals.total]
     return [[*totals.by, *totals.measures], *lines, closing]
 

@@ -32,12 +32,14 @@ class FilterChoice(Shape):
 class ExhibitAnswer(Shape):
     """An exhibit with its answer; without one it is unavailable, and only administrators are told the reason.
 
-    `narrowed` are the filters that reached it, `tables` those whose rows can be listed beneath its numbers.
+    `narrowed` are the filters that reached it, `tables` those whose rows can be listed beneath its numbers; `margins` are the sums of a
+    two-way table over its rows, one answer a level, the whole first.
     """
 
     exhibit: Exhibit
     rows: RowsAnswer | None = None
     totals: TotalsAnswer | None = None
+    margins: list[TotalsAnswer] = Field(default_factory=list)
     reason: str | None = None
     narrowed: list[str] = Field(default_factory=list)
     tables: list[str] = Field(default_factory=list)
@@ -151,10 +153,21 @@ class HoldersGrid(Shape):
 
 
 class MyPage(Shape):
-    """A page in a viewer's own list."""
+    """A page in a viewer's own list, or a shelf on which they may make pages; `by` is who made a page that is a reader's."""
 
     name: str
     label: str
+    by: str | None = None
+
+
+class MyOwnPage(Shape):
+    """A page one made oneself: on which shelf, whether others see it, and whether it was changed since."""
+
+    name: str
+    label: str
+    shelf: str
+    published: bool
+    changed: bool
 
 
 class MyShelf(Shape):
@@ -166,9 +179,11 @@ class MyShelf(Shape):
 
 
 class MyPages(Shape):
-    """What a viewer may open."""
+    """What a viewer may open; pages of their own; shelves on which they may make pages."""
 
     shelves: list[MyShelf]
+    own: list[MyOwnPage] = Field(default_factory=list)
+    create: list[MyPage] = Field(default_factory=list)
 
 
 class MyLook(Shape):

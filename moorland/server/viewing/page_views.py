@@ -10,7 +10,7 @@ from moorland.core.bundle.people import ImaginedPerson, ImaginedViewer, ViewerRe
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Refused, RowsAnswer
-from moorland.core.insight.exhibits import exhibit_problems
+from moorland.core.insight.exhibits import everything_in, exhibit_problems
 from moorland.core.insight.holders import page_openers
 from moorland.server.directory.service import openers_of
 from moorland.server.duties.permission import READERS, request_rights, within
@@ -23,7 +23,7 @@ from moorland.server.requests import STATE_PARAMETER, account_of, state_of
 from moorland.server.viewing.knowing import may_know_page, may_read_page, without_page_literals
 from moorland.server.viewing.looking import may_look, may_look_at_all, needs_values
 from moorland.server.viewing.looks import record_look
-from moorland.server.viewing.page_looks import one_exhibit, page_as_seen, rows_beneath
+from moorland.server.viewing.page_looks import LookedAt, one_exhibit, page_as_seen, rows_beneath
 from moorland.server.viewing.page_shapes import (
     BeneathLook,
     ExhibitTried,
@@ -100,7 +100,7 @@ class PageLooks(APIView):
         if level == "shapes":
             return answer(PageLook(can_open=True, page=None, reason="What is on it tells values: that needs the duty to look with values."))
         existing = [item for item in asked.filters if _exists(base, asked, item.column, found)]
-        return answer(PageLook(can_open=True, page=page_as_seen(base, viewer, found, existing), reason=None))
+        return answer(PageLook(can_open=True, page=page_as_seen(base, viewer, LookedAt(found), existing), reason=None))
 
 
 def _exists(base: Evaluator, asked: PageLookRequest, column: str, page: PageShape) -> bool:
@@ -129,7 +129,7 @@ class PageBeneath(APIView):
         record_look(account_of(request), [viewer_title(asked.viewer)], f"rows beneath page {page}", asked.state)
         if not base.may_open(viewer, page):
             raise missing("page", page)
-        return answer(rows_beneath(base, viewer, found, asked.beneath, own=False))
+        return answer(rows_beneath(base, viewer, LookedAt(found), asked.beneath, own=False))
 
 
 class ExhibitTries(APIView):
@@ -145,11 +145,11 @@ class ExhibitTries(APIView):
         base = asked_evaluator(asked)
         if asked.model not in base.models:
             raise missing("model", asked.model)
-        problems = list(exhibit_problems(base, asked.model, asked.exhibit, "exhibit"))
+        problems = list(exhibit_problems(base, asked.model, asked.exhibit, "exhibit", everything_in(base, asked.model)))
         if problems:
             raise Failure(422, "invalid", problems[0].sentence(), problems)
         record_look(account_of(request), [viewer_title(pinned) for pinned in asked.viewers], f"exhibit {asked.exhibit.title}", asked.state)
-        tried = [one_exhibit(base, resolve(base, pinned), asked.model, asked.exhibit, []) for pinned in asked.viewers]
+        tried = [one_exhibit(base, resolve(base, pinned), asked.model, asked.exhibit) for pinned in asked.viewers]
         labels = {name: label for _, measures in tried for name, label in measures.items()}
         return answer(ExhibitTried(answers=[entry for entry, _ in tried], measures=labels))
 

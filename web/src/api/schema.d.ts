@@ -657,6 +657,144 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/my/making": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody signed in, at a screen, whose roles let them make pages on a shelf: a new page, or a copy of one they may open. */
+        post: operations["my_making_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/making/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody signed in, at a screen: whether a filter over what exists for them can be used, checked as it is typed. */
+        post: operations["my_making_check_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/making/exhibit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody signed in, at a screen: an exhibit that is being written, built from what exists for them, as they see it. */
+        post: operations["my_making_exhibit_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/making/{page}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Whoever made a page, at a screen: its text, read by them alone; saved, where their roles let them edit; deleted. */
+        get: operations["my_making_retrieve"];
+        /** @description Whoever made a page, at a screen: its text, read by them alone; saved, where their roles let them edit; deleted. */
+        put: operations["my_making_update"];
+        post?: never;
+        /** @description Whoever made a page, at a screen: its text, read by them alone; saved, where their roles let them edit; deleted. */
+        delete: operations["my_making_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/making/{page}/publishing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Whoever made a page, at a screen: puts it on its shelf, where their roles let them publish; takes it back, always. */
+        post: operations["my_making_publishing_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/making/{page}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Whoever made a page, at a screen: what it said before, newest first. */
+        get: operations["my_making_versions_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Anybody signed in, at a screen: what exists for them in each model, to build pages from and to browse. */
+        get: operations["my_models_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/models/{model}/values/{table}/{column}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Anybody signed in, at a screen: the values of a column that they are shown in clear. */
+        get: operations["my_models_values_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/my/pages": {
         parameters: {
             query?: never;
@@ -1116,6 +1254,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readers-pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description By duty: the pages of readers on the shelves in scope, without what stands on them. */
+        get: operations["readers_pages_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readers-pages/{page}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description By duty over its shelf: takes a reader's page back, sets its tags and owner, gives it another maker, deletes it. */
+        put: operations["readers_pages_update"];
+        post?: never;
+        /** @description By duty over its shelf: takes a reader's page back, sets its tags and owner, gives it another maker, deletes it. */
+        delete: operations["readers_pages_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1902,7 +2075,7 @@ export interface components {
         /** @enum {string} */
         ActionEnum: "open" | "edit" | "publish" | "export";
         /** @enum {string} */
-        ActionsEnum: "open" | "edit" | "publish" | "export";
+        ActionsEnum: "open" | "edit" | "create" | "publish" | "export";
         /** @enum {string} */
         Acts49bEnum: "look-shapes" | "look-values" | "roles" | "map" | "people" | "links" | "models" | "sources" | "pages" | "release" | "checks" | "trail" | "stand-in" | "settings";
         /**
@@ -3342,6 +3515,11 @@ export interface components {
              * @default close
              */
             absent?: components["schemas"]["AbsentEnum"];
+            /**
+             * Across
+             * @default null
+             */
+            across?: number | null;
             /** By */
             by?: string[];
             /**
@@ -3370,6 +3548,11 @@ export interface components {
             /** Title */
             title: string;
             /**
+             * Totals
+             * @default false
+             */
+            totals?: boolean;
+            /**
              * Where
              * @default null
              */
@@ -3384,10 +3567,13 @@ export interface components {
          * ExhibitAnswer
          * @description An exhibit with its answer; without one it is unavailable, and only administrators are told the reason.
          *
-         *     `narrowed` are the filters that reached it, `tables` those whose rows can be listed beneath its numbers.
+         *     `narrowed` are the filters that reached it, `tables` those whose rows can be listed beneath its numbers; `margins` are the sums of a
+         *     two-way table over its rows, one answer a level, the whole first.
          */
         ExhibitAnswer: {
             exhibit: components["schemas"]["Exhibit"];
+            /** Margins */
+            margins?: components["schemas"]["TotalsAnswer"][];
             /** Narrowed */
             narrowed?: string[];
             /**
@@ -4829,10 +5015,31 @@ export interface components {
             filters?: components["schemas"]["PageFilter"][];
         };
         /**
+         * MyOwnPage
+         * @description A page one made oneself: on which shelf, whether others see it, and whether it was changed since.
+         */
+        MyOwnPage: {
+            /** Changed */
+            changed: boolean;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Published */
+            published: boolean;
+            /** Shelf */
+            shelf: string;
+        };
+        /**
          * MyPage
-         * @description A page in a viewer's own list.
+         * @description A page in a viewer's own list, or a shelf on which they may make pages; `by` is who made a page that is a reader's.
          */
         MyPage: {
+            /**
+             * By
+             * @default null
+             */
+            by?: string | null;
             /** Label */
             label: string;
             /** Name */
@@ -4840,9 +5047,13 @@ export interface components {
         };
         /**
          * MyPages
-         * @description What a viewer may open.
+         * @description What a viewer may open; pages of their own; shelves on which they may make pages.
          */
         MyPages: {
+            /** Create */
+            create?: components["schemas"]["MyPage"][];
+            /** Own */
+            own?: components["schemas"]["MyOwnPage"][];
             /** Shelves */
             shelves: components["schemas"]["MyShelf"][];
         };
@@ -5132,12 +5343,230 @@ export interface components {
             value: boolean | number | string | (boolean | number | string)[] | null;
         };
         /**
+         * OwnCheckRequest
+         * @description A filter to check while it is typed.
+         */
+        OwnCheckRequest: {
+            /** Model */
+            model: string;
+            /**
+             * Table
+             * @default null
+             */
+            table?: string | null;
+            /** Where */
+            where: string;
+        };
+        /**
+         * OwnColumn
+         * @description A column that exists for who asks.
+         */
+        OwnColumn: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Type */
+            type: components["schemas"]["Type15bEnum"];
+        };
+        /**
+         * OwnCube
+         * @description A cube that exists for who asks.
+         */
+        OwnCube: {
+            /** Dimensions */
+            dimensions: components["schemas"]["OwnDimension"][];
+            /** Label */
+            label: string;
+            /** Measures */
+            measures: string[];
+            /** Name */
+            name: string;
+        };
+        /**
+         * OwnDimension
+         * @description A dimension of a cube: its table, and its hierarchies as far as they exist.
+         */
+        OwnDimension: {
+            /** Hierarchies */
+            hierarchies: string[];
+            /** Table */
+            table: string;
+        };
+        /**
+         * OwnExhibitTried
+         * @description The exhibit as its writer sees it.
+         */
+        OwnExhibitTried: {
+            answer: components["schemas"]["ExhibitAnswer"];
+            /** Measures */
+            measures: {
+                [key: string]: components["schemas"]["MeasureLabel"];
+            };
+        };
+        /**
+         * OwnExhibitTry
+         * @description An exhibit that is being written.
+         */
+        OwnExhibitTry: {
+            exhibit: components["schemas"]["Exhibit"];
+            /** Model */
+            model: string;
+        };
+        /**
+         * OwnHierarchy
+         * @description A hierarchy of levels that exists for who asks.
+         */
+        OwnHierarchy: {
+            /** Label */
+            label: string;
+            /** Levels */
+            levels: string[];
+            /** Name */
+            name: string;
+            /** Table */
+            table: string;
+        };
+        /**
          * OwnImpact
          * @description Whether what one sees changes by it.
          */
         OwnImpact: {
             /** Viewers */
             viewers: components["schemas"]["ViewerImpact"][];
+        };
+        /**
+         * OwnMeasure
+         * @description A measure that exists for who asks; `table` is the first whose rows it counts, `tables` all of them.
+         */
+        OwnMeasure: {
+            /** Format */
+            format: string | null;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Table */
+            table: string;
+            /** Tables */
+            tables: string[];
+        };
+        /**
+         * OwnModel
+         * @description What exists of a model for who asks: what pages may be built from, and cubes browsed. Nothing of how it is made.
+         */
+        OwnModel: {
+            /** Cubes */
+            cubes: components["schemas"]["OwnCube"][];
+            /** Hierarchies */
+            hierarchies: components["schemas"]["OwnHierarchy"][];
+            /** Label */
+            label: string;
+            /** Measures */
+            measures: components["schemas"]["OwnMeasure"][];
+            /** Name */
+            name: string;
+            /** Tables */
+            tables: components["schemas"]["OwnTable"][];
+        };
+        /**
+         * OwnModels
+         * @description All models that exist for who asks.
+         */
+        OwnModels: {
+            /** Models */
+            models: components["schemas"]["OwnModel"][];
+        };
+        /**
+         * OwnPageMade
+         * @description The new page; `left_out` are the titles of exhibits whose filters name what their reader may not read.
+         */
+        OwnPageMade: {
+            /** Left Out */
+            left_out: string[];
+            /** Name */
+            name: string;
+        };
+        /**
+         * OwnPageMaking
+         * @description A new page on a shelf: empty, or as a copy of one that may be opened.
+         */
+        OwnPageMaking: {
+            /**
+             * Copy Of
+             * @default null
+             */
+            copy_of?: string | null;
+            /** Label */
+            label: string;
+            /** Shelf */
+            shelf: string;
+        };
+        /**
+         * OwnPagePublishing
+         * @description Puts a page on its shelf as it is now, or takes it back.
+         */
+        OwnPagePublishing: {
+            /** Published */
+            published: boolean;
+            /** Version */
+            version: number;
+        };
+        /**
+         * OwnPageSave
+         * @description A page of one's own to save; `version` is the one that was edited.
+         */
+        OwnPageSave: {
+            text: components["schemas"]["ReaderPageText"];
+            /** Version */
+            version: number;
+        };
+        /**
+         * OwnPageVersion
+         * @description What a page said after a save.
+         */
+        OwnPageVersion: {
+            /**
+             * Saved At
+             * Format: date-time
+             */
+            saved_at: string;
+            /** Saved By */
+            saved_by: string;
+            text: components["schemas"]["ReaderPageText"];
+            /** Version */
+            version: number;
+        };
+        /**
+         * OwnPageVersions
+         * @description The versions of a page, newest first.
+         */
+        OwnPageVersions: {
+            /** Versions */
+            versions: components["schemas"]["OwnPageVersion"][];
+        };
+        /**
+         * OwnPageWriting
+         * @description A page of one's own as it is written, and what may be done with it now.
+         */
+        OwnPageWriting: {
+            /** Changed */
+            changed: boolean;
+            /** May Edit */
+            may_edit: boolean;
+            /** May Publish */
+            may_publish: boolean;
+            /** Name */
+            name: string;
+            /** Published At */
+            published_at: string | null;
+            /** Shelf */
+            shelf: string;
+            /** Shelf Label */
+            shelf_label: string;
+            text: components["schemas"]["ReaderPageText"];
+            /** Version */
+            version: number;
         };
         /**
          * OwnRole
@@ -5152,6 +5581,22 @@ export interface components {
             label: string;
             /** Until */
             until: string | null;
+        };
+        /**
+         * OwnTable
+         * @description A table that exists for who asks, with the tables whose columns come with its rows.
+         */
+        OwnTable: {
+            /** Columns */
+            columns: components["schemas"]["OwnColumn"][];
+            /** Key */
+            key: string | null;
+            /** Label */
+            label: string;
+            /** Lookups */
+            lookups: string[];
+            /** Name */
+            name: string;
         };
         /** @enum {string} */
         OwnValuesEnum: "add" | "replace";
@@ -5330,6 +5775,11 @@ export interface components {
          * @description The pages on which each action is allowed, sorted.
          */
         PagesAnswer: {
+            /**
+             * Create
+             * @default null
+             */
+            create?: string[] | null;
             /** Edit */
             edit: string[];
             /** Export */
@@ -5356,7 +5806,7 @@ export interface components {
         PagesQuestion: Record<string, never>;
         /**
          * PagesSentence
-         * @description Which pages may be opened, edited, published, exported (5.9).
+         * @description Which pages may be opened, edited, published, exported, and on which shelves readers make pages of their own (5.9).
          */
         PagesSentence: {
             /** Actions */
@@ -6026,6 +6476,90 @@ export interface components {
              * @default draft
              */
             state?: components["schemas"]["State374Enum"];
+        };
+        /**
+         * ReaderPageEntry
+         * @description A reader's page for who keeps the pages of its shelf; without a maker the account is gone.
+         */
+        ReaderPageEntry: {
+            /** Exhibits */
+            exhibits: number;
+            /** Label */
+            label: string;
+            /** Maker */
+            maker: string | null;
+            /** Maker Name */
+            maker_name: string | null;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string | null;
+            /** Published At */
+            published_at: string | null;
+            /** Shelf */
+            shelf: string;
+            /** Tags */
+            tags: string[];
+            /** Version */
+            version: number;
+        };
+        /**
+         * ReaderPageKeeping
+         * @description What who keeps the pages of a shelf may do with a reader's page: what is named changes. Without `published` it is taken back.
+         */
+        ReaderPageKeeping: {
+            /**
+             * Maker
+             * @default null
+             */
+            maker?: string | null;
+            /**
+             * Owner
+             * @default null
+             */
+            owner?: string | "" | null;
+            /**
+             * Published
+             * @default null
+             */
+            published?: false | null;
+            /**
+             * Tags
+             * @default null
+             */
+            tags?: string[] | null;
+            /** Version */
+            version: number;
+        };
+        /**
+         * ReaderPageText
+         * @description What a reader writes of a page of their own: no name, no tags, no owner.
+         */
+        ReaderPageText: {
+            /**
+             * About
+             * @default null
+             */
+            about?: string | null;
+            /** Exhibits */
+            exhibits?: components["schemas"]["Exhibit"][];
+            /** Filters */
+            filters?: string[];
+            /** Label */
+            label: string;
+            /**
+             * Model
+             * @default null
+             */
+            model?: string | null;
+        };
+        /**
+         * ReaderPages
+         * @description Pages of readers on the shelves in scope.
+         */
+        ReaderPages: {
+            /** Pages */
+            pages: components["schemas"]["ReaderPageEntry"][];
         };
         /**
          * ReadySetEntry
@@ -9112,6 +9646,234 @@ export interface operations {
             };
         };
     };
+    my_making_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPageMaking"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPageMade"];
+                };
+            };
+        };
+    };
+    my_making_check_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnCheckRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckAnswer"];
+                };
+            };
+        };
+    };
+    my_making_exhibit_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnExhibitTry"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnExhibitTried"];
+                };
+            };
+        };
+    };
+    my_making_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPageWriting"];
+                };
+            };
+        };
+    };
+    my_making_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPageSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPageWriting"];
+                };
+            };
+        };
+    };
+    my_making_destroy: {
+        parameters: {
+            query: {
+                /** @description The version that was read; another is refused as stale. */
+                version: number;
+            };
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    my_making_publishing_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPagePublishing"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPageWriting"];
+                };
+            };
+        };
+    };
+    my_making_versions_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPageVersions"];
+                };
+            };
+        };
+    };
+    my_models_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnModels"];
+                };
+            };
+        };
+    };
+    my_models_values_retrieve: {
+        parameters: {
+            query?: {
+                search?: string;
+            };
+            header?: never;
+            path: {
+                column: string;
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValuesAnswer"];
+                };
+            };
+        };
+    };
     my_pages_retrieve: {
         parameters: {
             query?: never;
@@ -9818,6 +10580,73 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Underway"];
                 };
+            };
+        };
+    };
+    readers_pages_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReaderPages"];
+                };
+            };
+        };
+    };
+    readers_pages_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReaderPageKeeping"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReaderPageEntry"];
+                };
+            };
+        };
+    };
+    readers_pages_destroy: {
+        parameters: {
+            query: {
+                /** @description The version that was read; another is refused as stale. */
+                version: number;
+            };
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
