@@ -97,6 +97,15 @@ MODEL = {
         {"name": name, "label": label, "table": table, "expression": expression, **({"format": unit} if unit else {})}
         for name, label, table, expression, unit in MEASURES
     ],
+    "cubes": [
+        {
+            "name": "turning",
+            "label": "Output by place and time",
+            "facts": ["generation"],
+            "dimensions": [{"table": "site", "hierarchies": ["geography"]}, {"table": "calendar", "hierarchies": ["time"]}],
+            "measures": ["energy", "downtime", "availability", "curtailed_output"],
+        }
+    ],
 }
 
 
@@ -175,6 +184,7 @@ ROLES: list[dict[str, Any]] = [
             _rows("site", "area IN viewer.areas"),
             {"objects": {"hide": ["tag:personal", "table:landholder", "table:lease_payment", "table:steward_scope", "column:site.annual_rent"]}},
             {"pages": {"actions": ["open", "export"], "on": ["shelf:operations"], "where": "'contract' NOT IN page.tags"}},
+            {"pages": {"actions": ["create", "edit", "publish"], "on": ["shelf:operations"]}},
         ],
         "assigned": [{"group": "stewards"}],
     },

@@ -9,6 +9,24 @@ def _exhibit(title: str, kind: str, **more: Any) -> dict[str, Any]:
     return {"title": title, "kind": kind, **more}
 
 
+#: A page that a reader made and published beside the release: whose it is, on which shelf, and what it says.
+READERS_PAGE: tuple[str, str, dict[str, Any]] = (
+    "j.ames",
+    "operations",
+    {
+        "label": "My areas, week by week",
+        "about": "What the stewards talk about on Mondays.",
+        "model": "operations",
+        "filters": ["calendar.year"],
+        "exhibits": [
+            _exhibit("Energy", "figure", measures=["energy"]),
+            _exhibit("Downtime", "figure", measures=["downtime"]),
+            _exhibit("Downtime by site", "bar", by=["site.name"], measures=["downtime"]),
+            _exhibit("Energy by place and year", "two_way", by=["site.area", "site.district", "calendar.year"], measures=["energy"], totals=True),
+        ],
+    },
+)
+
 PAGES: list[dict[str, Any]] = [
     {
         "name": "output",
@@ -48,7 +66,7 @@ PAGES: list[dict[str, Any]] = [
             _exhibit("Job cost", "figure", measures=["job_cost"]),
             _exhibit("Jobs by fault", "bar", by=["job.fault_class"], measures=["jobs"]),
             _exhibit("Jobs by month", "line", by=["calendar.month"], measures=["jobs"]),
-            _exhibit("Job cost by area and fault", "two_way", by=["site.area", "job.fault_class"], measures=["job_cost"]),
+            _exhibit("Job cost by place and fault", "two_way", by=["site.area", "site.district", "job.fault_class"], measures=["job_cost"], totals=True),
         ],
     },
     {
@@ -86,7 +104,14 @@ PAGES: list[dict[str, Any]] = [
             _exhibit("Curtailed output", "figure", measures=["curtailed_output"]),
             _exhibit("Full potential", "figure", measures=["full_potential"]),
             _exhibit("Compensation due by month", "line", by=["calendar.month"], measures=["compensation_due"]),
-            _exhibit("Curtailed by area and year", "two_way", by=["site.area", "calendar.year"], measures=["curtailed_output"]),
+            _exhibit(
+                "Curtailed by area and quarter",
+                "two_way",
+                by=["site.area", "calendar.year", "calendar.quarter"],
+                across=2,
+                measures=["curtailed_output"],
+                totals=True,
+            ),
         ],
     },
     {

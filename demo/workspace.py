@@ -6,10 +6,17 @@ import tempfile
 from pathlib import Path
 
 from django.conf import settings
+from django.utils import timezone
 
 from demo.bundle import generate
+from demo.pages import READERS_PAGE
 from demo.people import SIGN_INS
 from moorland.server.directory.demo import DEMO_PASSWORD
+from moorland.server.directory.models import Account
+from moorland.server.errors import from_document
+from moorland.server.pages.models import ReaderPage
+from moorland.server.pages.readers import document_of, generated_name, keep_version
+from moorland.server.pages.shapes import ReaderPageText
 from moorland.server.releases.models import Workspace
 from moorland.server.setup import fill_workspace
 
@@ -24,7 +31,16 @@ def make_demo() -> bool:
     try:
         generate(folder)
         fill_workspace(folder, ADMINISTRATORS, DEMO_PASSWORD, {login for login, _ in SIGN_INS})
+        _make_readers_page()
     finally:
         shutil.rmtree(folder, ignore_errors=True)
     (settings.DATA / "demo-sign-ins.json").write_text(json.dumps(SIGN_INS), "utf-8")
     return True
+
+
+def _make_readers_page() -> None:
+    """The page a reader made, published."""
+    login, shelf, text = READERS_PAGE
+    maker, document = Account.objects.get(login=login), document_of(from_document(ReaderPageText, text))
+    page = ReaderPage.objects.create(name=generated_name(), maker=maker, shelf=shelf, document=document, published=document, published_at=timezone.now())
+    keep_version(page, maker)

@@ -8,6 +8,7 @@ from django.contrib.auth.hashers import UNUSABLE_PASSWORD_PREFIX
 from django.db import transaction
 from django.db.models import F
 
+from moorland.server.access.rules import shut_out
 from moorland.server.directory.models import Account
 from moorland.server.documents import Versioned
 from moorland.server.duties.rights import holding
@@ -81,7 +82,7 @@ def nobody_in_charge() -> Failure:
 def in_charge() -> bool:
     """Whether somebody who can sign in keeps the settings of the workspace."""
     able = Account.objects.filter(pk__in=holding("settings"), enabled=True, kind="person")
-    return able.exclude(password__startswith=UNUSABLE_PASSWORD_PREFIX).exists()
+    return able.exclude(password__startswith=UNUSABLE_PASSWORD_PREFIX).exclude(organization_id__in=shut_out()).exists()
 
 
 def outdate(part: Part) -> None:

@@ -11,7 +11,7 @@ from django.test import Client
 from moorland.server import evaluating, setup
 from moorland.server.directory.service import holders_of
 from moorland.server.trail import floods, verifying
-from moorland.server.viewing import looks
+from moorland.server.viewing import looks, role_use
 
 PASSWORD = "a long password"
 
@@ -68,6 +68,7 @@ def workspace(tmp_path: Path, db: None) -> Iterator[None]:
     evaluating._evaluators.clear()
     evaluating._joined.clear()
     looks._recent.clear()
+    role_use._noted.clear()
     floods._floods.clear()
     verifying._looked = verifying._Looked()
     holders_of.cache_clear()

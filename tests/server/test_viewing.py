@@ -5,7 +5,10 @@ from typing import Any
 
 import pytest
 
+from moorland.server.evaluating import evaluator
 from moorland.server.trail.models import Entry
+from moorland.server.viewing import role_use
+from moorland.server.viewing.models import RoleUse
 from tests.server.conftest import Session, steward, with_where
 
 TOTALS = {"totals": {"model": "m", "by": ["site.area"], "measures": ["energy"]}}
@@ -146,3 +149,17 @@ def test_a_filter_that_reads_the_viewer_is_unknown_for_all_the_data(boss: Sessio
     assert [entry["answers"][0]["total"] for entry in answer["viewers"]] == [[None], [500.0]]
     assert answer["unseen"][0]["total"] == [None]
     assert boss.ok("POST", "rows", {"viewers": ["ann"], "rows": {"model": "m", "table": "site", "where": "area IN viewer.areas"}})["matching"] == 0
+
+
+def test_when_a_role_last_opened_something_is_noted_once_a_day_and_told_to_who_keeps_checks(boss: Session, as_user: Callable[[str | None], Session]) -> None:
+    def told() -> dict[str, str | None]:
+        return {role["name"]: role["last_used"] for role in boss.ok("GET", "people/ann")["roles"]}
+
+    assert told() == {"steward": None}
+    ann = as_user("ann")
+    ann.ok("POST", "my/answers", {"ask": [{"rows": {"model": "m", "table": "site", "where": "site.area = 'fell'"}}]})
+    assert told() == {"steward": evaluator("live").as_of.isoformat()}
+    RoleUse.objects.all().delete()
+    role_use._noted.clear()
+    ann.ok("GET", "my/pages/output")
+    assert told()["steward"] is not None

@@ -124,7 +124,7 @@ def test_who_stands_in_gets_exactly_the_others_answers_and_both_names_are_in_the
     portal = as_user("portal")
     own, theirs = as_user("ann").ok("POST", "my/answers", ASK), Program(token_of(portal, "stand-in"), **{"Moorland-As": "ann"})
     assert theirs.call("POST", "my/answers", ASK) == (200, own)
-    assert theirs.call("GET", "my/pages")[1]["shelves"][0]["pages"] == [{"name": "output", "label": "Output"}]
+    assert theirs.call("GET", "my/pages")[1]["shelves"][0]["pages"] == [{"name": "output", "label": "Output", "by": None}]
     entry = Entry.objects.filter(subject="stands in").first()
     assert entry is not None
     assert (entry.actor, entry.details["viewers"]) == ("portal", ["ann"])
@@ -422,3 +422,36 @@ def test_every_duty_there_is_narrows_to_nothing_for_a_token_that_reads(boss: Ses
     assert set(rights_of(account).acts) == set(ACTS)
     reading = UsedToken(1, "t", TokenScope(acts=["read"])).narrowed(rights_of(account))
     assert set(reading.acts) == {"look-shapes", "look-values", "trail"}
+
+
+def ruled(boss: Session, *organizations: dict[str, Any], version: int = 1, **rules: Any) -> None:
+    boss.ok("PUT", "settings/sign-in", {"rules": {**rules, "organizations": list(organizations)}, "version": version})
+
+
+def test_rules_of_an_organization_hold_for_all_below_it_and_the_nearest_wins(as_user: Sessions, boss: Session) -> None:
+    asked = {
+        "expiry_days": 30,
+        "second_factor": "required",
+        "organizations": [{"organization": "root", "second_factor": "off"}, {"organization": "leaf", "expiry_days": "never", "second_factor": "required"}],
+    }
+    Account.objects.update(password_set_at=timezone.now() - timedelta(days=40))
+    told = boss.ok("POST", "settings/sign-in/try", asked)
+    assert told == {"password": ["bob", "boss"], "second_factor": ["ann", "bob"], "no_way": [], "unknown": []}
+    ruled(boss, {"organization": "root", "second_factor": "required"}, {"organization": "leaf", "second_factor": "off"})
+    assert as_user("ann").ok("GET", "session")["first"] is None
+    assert as_user("boss").ok("GET", "session")["first"] == "second_factor"
+
+
+def test_where_passwords_are_no_way_in_the_right_one_is_told_so_and_a_wrong_one_is_not(as_user: Sessions, boss: Session) -> None:
+    assert boss.ok("POST", "settings/sign-in/try", {"organizations": [{"organization": "leaf", "ways": []}]})["no_way"] == ["ann"]
+    ruled(boss, {"organization": "leaf", "ways": []})
+    nobody = as_user(None)
+    assert nobody.error("POST", "session", {"login": "ann", "password": PASSWORD}) == (403, "way_closed")
+    assert nobody.error("POST", "session", {"login": "ann", "password": "another one"}) == (401, "signed_out")
+    assert nobody.error("GET", "my/pages") == (401, "signed_out")
+
+
+def test_rules_leave_a_way_in_to_whoever_keeps_the_settings_and_name_organizations_that_are_there(boss: Session) -> None:
+    assert boss.error("PUT", "settings/sign-in", {"rules": {"organizations": [{"organization": "root", "ways": []}]}, "version": 1}) == (422, "last_keeper")
+    for organizations in ([{"organization": "gone"}], [{"organization": "leaf"}, {"organization": "leaf"}]):
+        assert boss.error("PUT", "settings/sign-in", {"rules": {"organizations": organizations}, "version": 1}) == (422, "invalid")

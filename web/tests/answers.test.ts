@@ -1,10 +1,12 @@
 import { describe, expect, test } from "vitest";
 import type { Model, ModelAnswer, Schemas } from "../src/api/client";
-import { axesOf, equals, inOrder } from "../src/features/models/cubeAxes";
-import { asKind, subjectsOf } from "../src/features/pages/exhibits";
 import { indexed, lineKey, readingOrder, type Totals } from "../src/features/viewers/totalsLines";
 import { laidOut } from "../src/ui/chartLines";
+import { axesOf, equals } from "../src/ui/cube/axes";
 import { defaultColumn } from "../src/ui/defaultColumn";
+import { buildableOf } from "../src/ui/exhibits/buildable";
+import { asKind, subjectsOf } from "../src/ui/exhibits/exhibits";
+import { crossed, inOrder, unfolded } from "../src/ui/twoWay";
 
 const MODEL = {
   name: "m",
@@ -37,6 +39,7 @@ const MODEL = {
   hierarchies: [{ name: "place", table: "site", label: "Place", levels: ["area", "opened"] }],
 } as unknown as Model;
 const ANSWER = { document: MODEL, reaches: { site: ["run", "job"], "second site": ["run"] } } as unknown as ModelAnswer;
+const BUILT = buildableOf(ANSWER);
 const totals = (by: string[], lines: [unknown[], unknown[]][], measures = ["energy"]) =>
   ({ by, measures, total: [99], lines: lines.map(([key, values]) => ({ key, values })) }) as unknown as Totals;
 const exhibit = (more: object) =>
@@ -155,18 +158,18 @@ describe("a chart", () => {
 describe("an exhibit as another kind", () => {
   test("keeps what still fits", () => {
     const bar = exhibit({ by: ["site.area"], colour: "site.name", where: "TRUE" });
-    expect(asKind(bar, "line", ANSWER)).toMatchObject({ kind: "line", by: ["site.area"], colour: "site.name", where: "TRUE" });
-    expect(asKind(bar, "figure", ANSWER)).toMatchObject({ by: [], colour: null, measures: ["energy"], where: "TRUE" });
+    expect(asKind(bar, "line", BUILT)).toMatchObject({ kind: "line", by: ["site.area"], colour: "site.name", where: "TRUE" });
+    expect(asKind(bar, "figure", BUILT)).toMatchObject({ by: [], colour: null, measures: ["energy"], where: "TRUE" });
   });
 
   test("as a list is of the measure's table, and back has a measure again", () => {
-    const list = asKind(exhibit({ by: ["site.area"] }), "list", ANSWER);
+    const list = asKind(exhibit({ by: ["site.area"] }), "list", BUILT);
     expect(list).toMatchObject({ kind: "list", table: "run", by: [], measures: [] });
-    expect(asKind({ ...list, where: "note = 'x'" }, "bar", ANSWER)).toMatchObject({ table: null, measures: ["energy"], where: null });
+    expect(asKind({ ...list, where: "note = 'x'" }, "bar", BUILT)).toMatchObject({ table: null, measures: ["energy"], where: null });
   });
 
   test("can be parted by the columns all its measures reach", () => {
-    const names = (...tables: string[]) => subjectsOf(ANSWER, tables).map((item) => `${item.table}.${item.column}`);
+    const names = (...tables: string[]) => subjectsOf(BUILT, tables).map((item) => `${item.table}.${item.column}`);
     expect(names("run", "job")).toEqual(["site.id", "site.name", "site.area", "site.opened"]);
     expect(names("run")).toContain("run.note");
     expect(names("")).toEqual([]);
@@ -185,5 +188,55 @@ describe("the column to begin with", () => {
     expect(defaultColumn(without({}, {}), "energy")).toBe("run.note");
     expect(defaultColumn(without({}, {}), "jobs")).toBe("job.site_id");
     expect(defaultColumn(without({ tables: [] }, {}), undefined)).toBe("");
+  });
+});
+
+describe("a two-way table", () => {
+  const shape = exhibit({ kind: "two_way", by: ["site.area", "site.id", "calendar.year"], totals: true });
+  const answer = (by: string[], lines: [unknown[], unknown[]][], withheld: unknown[] = []) =>
+    ({ ...totals(by, lines, ["energy"]), total: [7], withheld }) as unknown as Schemas["TotalsAnswer"];
+  const table = crossed(
+    shape,
+    answer(
+      ["site.area", "site.id", "calendar.year"],
+      [
+        [["fell"], [4]],
+        [["fell", 9], [1]],
+        [["fell", 9, 2026], [1]],
+        [["fell", 10], [3]],
+        [["fell", 10, 2025], [3]],
+        [["moss"], [3]],
+        [["moss", 11], [3]],
+        [["moss", 11, null], [3]],
+      ],
+    ),
+    [
+      answer(
+        ["calendar.year"],
+        [
+          [[2025], [3]],
+          [[2026], [1]],
+          [[null], [3]],
+        ],
+        [[[2026], "energy"]],
+      ),
+      answer(["site.area", "calendar.year"], [[["fell", 2025], [3]]]),
+    ],
+  );
+
+  test("meets where rows and columns cross, at every level, and where they are summed up", () => {
+    expect(table.at(["fell", 9], [2026])).toEqual([1]);
+    expect(table.at(["fell"], [2025])).toEqual([3]);
+    expect(table.at(["fell"], [])).toEqual([4]);
+    expect(table.at([], [null])).toEqual([3]);
+    expect(table.at([], [])).toEqual([7]);
+    expect(table.at(["moss"], [2025])).toBeUndefined();
+    expect(table.withheld([], [2026], "energy")).toBe(true);
+  });
+
+  test("unfolds its outer levels, columns in reading order", () => {
+    expect(table.across.map((item) => item.key)).toEqual([[2025], [2026], [null]]);
+    expect(unfolded(table.down, new Set()).map((item) => item.key)).toEqual([["fell"], ["moss"]]);
+    expect(unfolded(table.down, new Set(['["fell"]'])).map((item) => item.key)).toEqual([["fell"], ["fell", 9], ["fell", 10], ["moss"]]);
   });
 });

@@ -57,14 +57,17 @@ class Opening:
 
     def granted(self, action: PageAction, page: PageFacts) -> bool:
         """Whether a sentence of a grant role is true for the action."""
-        return any(rule_truth(rule, action, page, self.viewer, self.as_of) for rule in self._rules("grant"))
+        return bool(self.granted_by(action, page))
+
+    def granted_by(self, action: PageAction, page: PageFacts) -> list[str]:
+        """The grant roles of which a sentence is true for the action."""
+        grants = (role for role in self.roles if role.role.kind == "grant")
+        return [role.role.name for role in grants if any(rule_truth(rule, action, page, self.viewer, self.as_of) for rule in role.pages)]
 
     def denied(self, action: PageAction, page: PageFacts) -> bool:
         """Whether a sentence of a limit role is true or unknown for the action."""
-        return any(rule_truth(rule, action, page, self.viewer, self.as_of) is not False for rule in self._rules("limit"))
-
-    def _rules(self, kind: str) -> Iterable[PagesRule]:
-        return (rule for role in self.roles if role.role.kind == kind for rule in role.pages)
+        rules = (rule for role in self.roles if role.role.kind == "limit" for rule in role.pages)
+        return any(rule_truth(rule, action, page, self.viewer, self.as_of) is not False for rule in rules)
 
 
 def rule_truth(rule: PagesRule, action: PageAction, page: PageFacts, viewer: Viewer, as_of: datetime.date) -> bool | None:

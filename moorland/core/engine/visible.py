@@ -299,6 +299,18 @@ class ViewerModel:
             return narrowed if opened is None else opened
         return opened & narrowed
 
+    def opened_by(self, table: str) -> list[str]:
+        """The grant roles through which at least one row of a table is visible (6.4)."""
+        limits = self.limit_rows(table)
+
+        def opens(grant: RoleRows) -> bool:
+            if table not in grant.objects.tables or table not in self.objects.tables:
+                return False
+            rows = _all_of(mask for mask in (grant.of(table), limits) if mask is not None)
+            return self.data.rows(table) > 0 if rows is None else bool(rows.any())
+
+        return [grant.name for grant in self.grants if opens(grant)]
+
     def on(self, data: ModelData) -> "ViewerModel":
         """The same viewer and roles on other data of the same shape: strata in place of rows."""
         return ViewerModel(self.viewer, self.roles, data)

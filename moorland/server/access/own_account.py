@@ -7,7 +7,7 @@ from moorland.core.insight.holders import held_by
 from moorland.core.insight.impact import ViewerImpact
 from moorland.core.people import Viewer
 from moorland.server.access.models import AccessToken, OpenSession, SecondFactor
-from moorland.server.access.rules import rules
+from moorland.server.access.rules import rules_of
 from moorland.server.access.sessions import sessions_of
 from moorland.server.access.shapes import OwnAccount, OwnAttribute, OwnChange, OwnRole, SessionEntry, TokenEntry
 from moorland.server.access.tokens import TokenScope
@@ -41,7 +41,7 @@ def own_account(account: Account, request: HttpRequest) -> OwnAccount:
         sessions=[_session(item, request) for item in sessions_of(account)],
         tokens=[token_entry(item) for item in AccessToken.objects.filter(account=account).select_related("account")],
         second_factor=factor is not None,
-        second_factor_rule=rules().second_factor,
+        second_factor_rule=rules_of(account).second_factor,
         recovery_left=len(factor.recovery) if factor is not None else 0,
         keeps_password=account.keeps_password,
     )

@@ -1,20 +1,35 @@
 """Sign-in rules: what a password has to be, how long it and a session last, and whether a second factor is asked for (accounts.md 7)."""
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import timedelta
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from django.http import HttpRequest
 from django.utils import timezone
 from pydantic import Field
 
-from moorland.core.bundle.shape import Shape
+from moorland.core.bundle.shape import Name, Shape
 from moorland.server.access.models import SecondFactor, StoredRules
-from moorland.server.directory.models import Account
-from moorland.server.errors import from_document
+from moorland.server.directory.models import Account, Organization
+from moorland.server.errors import Failure, from_document
+
+#: The ways to come in by oneself. Services come in by tokens.
+Way = Literal["password"]
+FactorRule = Literal["off", "offered", "required"]
+
+
+class OrganizationRules(Shape):
+    """What is otherwise in an organization and all below it; what is null is as above it."""
+
+    organization: Name
+    expiry_days: Annotated[int, Field(ge=1, le=3_650)] | Literal["never"] | None = None
+    second_factor: FactorRule | None = None
+    ways: list[Way] | None = Field(default=None, max_length=5)
 
 
 class SignInRules(Shape):
-    """The rules of the workspace. Days and minutes that are null put no bound."""
+    """The rules of the workspace, and what is otherwise in some organizations. Days and minutes that are null put no bound."""
 
     least_length: int = Field(default=10, ge=8, le=128)
     reuse: int = Field(default=0, ge=0, le=24)
@@ -23,20 +38,81 @@ class SignInRules(Shape):
     pause_minutes: int = Field(default=15, ge=1, le=1_440)
     session_hours: int = Field(default=12, ge=1, le=720)
     idle_minutes: int | None = Field(default=None, ge=5, le=10_080)
-    second_factor: Literal["off", "offered", "required"] = "offered"
+    second_factor: FactorRule = "offered"
+    organizations: list[OrganizationRules] = Field(default_factory=list, max_length=500)
+
+    def within(self, chain: list[str]) -> "PersonalRules":
+        """The rules for somebody in an organization; `chain` names it and those above it, nearest first."""
+        named = {item.organization: item for item in self.organizations}
+        near = [named[name] for name in chain if name in named]
+        expiry = next((item.expiry_days for item in near if item.expiry_days is not None), self.expiry_days)
+        return PersonalRules(
+            expiry_days=None if expiry == "never" else expiry,
+            second_factor=next((item.second_factor for item in near if item.second_factor is not None), self.second_factor),
+            ways=next((item.ways for item in near if item.ways is not None), ["password"]),
+            session_hours=self.session_hours,
+        )
+
+
+@dataclass(frozen=True)
+class PersonalRules:
+    """The rules for one person."""
+
+    expiry_days: int | None
+    second_factor: FactorRule
+    ways: list[Way]
+    session_hours: int
 
 
 class Stops(Shape):
-    """Whom rules would stop today: those who would have to change their password, or set a second factor up, at their next sign-in."""
+    """Whom rules would stop today at their next sign-in: those who have to change their password, or set a second factor up first, and those
+    for whom no way in is left. `unknown` are organizations that are not there (any more)."""
 
     password: list[str]
     second_factor: list[str]
+    no_way: list[str]
+    unknown: list[str]
 
 
 def rules() -> SignInRules:
     """The rules in force."""
     stored = StoredRules.objects.first()
     return from_document(SignInRules, stored.document) if stored is not None else SignInRules()
+
+
+def rules_of(account: Account, asked: SignInRules | None = None) -> PersonalRules:
+    """The rules for one person, by the organization they are in now."""
+    found = asked or rules()
+    return found.within(_chains()(account.organization_id) if found.organizations else [])
+
+
+def _chains() -> Callable[[int | None], list[str]]:
+    """Names an organization and those above it, nearest first."""
+    tree = {key: (name, parent) for key, name, parent in Organization.objects.values_list("pk", "name", "parent_id")}
+
+    def chain(key: int | None) -> list[str]:
+        found: list[str] = []
+        while key is not None and tree[key][0] not in found:
+            name, key = tree[key]
+            found.append(name)
+        return found
+
+    return chain
+
+
+def refuse_way(account: Account, way: Way) -> None:
+    """Raises Failure (403) where somebody does not come in this way; told only to who has shown that they could."""
+    if way not in rules_of(account).ways:
+        raise Failure(403, "way_closed", "Your organization does not sign in with passwords.")
+
+
+def shut_out() -> set[int]:
+    """The organizations from which nobody comes in by a password."""
+    found = rules()
+    if not any(item.ways is not None for item in found.organizations):
+        return set()
+    chain = _chains()
+    return {key for key in Organization.objects.values_list("pk", flat=True) if "password" not in found.within(chain(key)).ways}
 
 
 def attempts_allowed(request: HttpRequest | None, credentials: dict[str, Any] | None) -> int:
@@ -56,7 +132,7 @@ def too_many_attempts() -> str:
     return f"Too many attempts. Wait {wait}, then try again."
 
 
-def password_is_over(account: Account, asked: SignInRules) -> bool:
+def password_is_over(account: Account, asked: PersonalRules) -> bool:
     """Whether a password has to be changed at the next sign-in."""
     if account.must_change_password:
         return True
@@ -67,7 +143,7 @@ def password_is_over(account: Account, asked: SignInRules) -> bool:
     return since < timezone.now() - timedelta(days=asked.expiry_days)
 
 
-def factor_is_missing(account: Account, asked: SignInRules) -> bool:
+def factor_is_missing(account: Account, asked: PersonalRules) -> bool:
     """Whether a second factor has to be set up."""
     return asked.second_factor == "required" and not SecondFactor.objects.filter(account=account, confirmed=True).exists()
 
@@ -76,7 +152,12 @@ def stopped_by(asked: SignInRules) -> Stops:
     """Whom rules would stop today; told before they are saved."""
     able = [account for account in Account.objects.filter(enabled=True, kind="person") if account.has_usable_password()]
     with_factor = set(SecondFactor.objects.filter(confirmed=True).values_list("account_id", flat=True))
+    chain = _chains()
+    personal = [(account, asked.within(chain(account.organization_id))) for account in able]
+    known = set(Organization.objects.values_list("name", flat=True))
     return Stops(
-        password=[account.login for account in able if password_is_over(account, asked)],
-        second_factor=[account.login for account in able if asked.second_factor == "required" and account.pk not in with_factor],
+        password=[account.login for account, own in personal if password_is_over(account, own)],
+        second_factor=[account.login for account, own in personal if own.second_factor == "required" and account.pk not in with_factor],
+        no_way=[account.login for account, own in personal if not own.ways],
+        unknown=[item.organization for item in asked.organizations if item.organization not in known],
     )

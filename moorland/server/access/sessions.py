@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 
 from moorland.server.access.models import OpenSession
-from moorland.server.access.rules import SignInRules, factor_is_missing, password_is_over, rules
+from moorland.server.access.rules import PersonalRules, SignInRules, factor_is_missing, password_is_over, rules
 from moorland.server.directory.models import Account
 from moorland.server.directory.session_store import hashed_key
 from moorland.server.directory.throttling import address_of
@@ -23,7 +23,7 @@ _looked: dict[str, float] = {}
 LIMITED = "limited"
 
 
-def begin(request: HttpRequest, account: Account, asked: SignInRules) -> None:
+def begin(request: HttpRequest, account: Account, asked: PersonalRules) -> None:
     """Notes a session that was just signed in to, for as long as the rules say; limited where something has to be done first."""
     request.session.set_expiry(asked.session_hours * 3600)
     limit(request, account, asked)
@@ -36,7 +36,7 @@ def begin(request: HttpRequest, account: Account, asked: SignInRules) -> None:
     )
 
 
-def limit(request: HttpRequest, account: Account, asked: SignInRules) -> None:
+def limit(request: HttpRequest, account: Account, asked: PersonalRules) -> None:
     """Sets what has to be done before anything else: a new password, then a second factor."""
     first = "password" if password_is_over(account, asked) else "second_factor" if factor_is_missing(account, asked) else None
     if request.session.get(LIMITED) != first:

@@ -17,7 +17,7 @@ from moorland.core.bundle.duties import ActName
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.structure import identity
 from moorland.core.engine.evaluator import Evaluator
-from moorland.server.access.rules import rules
+from moorland.server.access.rules import refuse_way, rules_of
 from moorland.server.access.sessions import begin
 from moorland.server.changes import recorded
 from moorland.server.directory.accounts import account_named
@@ -197,8 +197,9 @@ class SettingUp(APIView):
 
 
 def _signed_in(request: Request, account: Account) -> Response:
+    refuse_way(account, "password")
     login(request._request, account, backend="moorland.server.directory.sign_in.LoginBackend")
-    begin(request._request, account, rules())
+    begin(request._request, account, rules_of(account))
     return answer(session_answer(account, request._request))
 
 

@@ -1,5 +1,6 @@
 """What the addresses of people take and give."""
 
+import datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
@@ -134,13 +135,17 @@ class EffectiveGroup(Shape):
 
 
 class HeldRoleCard(Shape):
-    """A role held, and the ways it is held; `keys` name, for each way, the mapping to the person alone, by which it can be taken away."""
+    """A role held, and the ways it is held; `keys` name, for each way, the mapping to the person alone, by which it can be taken away.
+
+    `last_used` is the last day on which it opened something in an answer to the person, told to who reads the trail or keeps checks.
+    """
 
     name: str
     label: str
     kind: Literal["grant", "limit"]
     paths: list[RolePath]
     keys: list[int | None]
+    last_used: datetime.date | None = None
 
 
 class PersonCard(Shape):

@@ -20,7 +20,7 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.effect import share
 from moorland.core.insight.holders import RolePath, paths_of
 from moorland.core.people import Viewer
-from moorland.server.access.rules import rules
+from moorland.server.access.rules import refuse_way, rules, rules_of
 from moorland.server.access.second_factor import is_asked, passes
 from moorland.server.access.sessions import begin, end_all, seen
 from moorland.server.changes import expect_version
@@ -58,6 +58,7 @@ from moorland.server.trail.floods import record_refusal
 from moorland.server.trail.models import record
 from moorland.server.viewing.knowing import may_read_literals, without_path_literals
 from moorland.server.viewing.looks import record_look
+from moorland.server.viewing.role_use import last_used
 from moorland.server.viewing.service import why_nothing
 
 
@@ -98,8 +99,9 @@ class Session(APIView):
                 user_login_failed.send(Session, credentials={"login": asked.login}, request=request._request)
                 record_refusal(name, "sign-in refused", "session", address)
                 raise Failure(401, "wrong_code", "This code is not right, or was used already. Take the one that is shown now.")
+        refuse_way(account, "password")
         login(request._request, account)
-        begin(request._request, account, rules())
+        begin(request._request, account, rules_of(account))
         record(account.login, "sign-in", "session")
         return answer(session_answer(account, request._request))
 
@@ -126,7 +128,7 @@ class Password(APIView):
         changed = Account.objects.get(pk=account.pk)
         login(request._request, changed, backend="moorland.server.directory.sign_in.LoginBackend")
         end_all(changed)
-        begin(request._request, changed, rules())
+        begin(request._request, changed, rules_of(changed))
         return answer(session_answer(changed, request._request))
 
 
@@ -294,6 +296,7 @@ class Person(APIView):
         record_look(account_of(request), [login], "person card", state)
         values = rights.reaches("look-values", person=viewer)
         groups, key_of = base.people.groups, _mapping_keys(account)
+        used = last_used(account) if rights.reaches("trail", person=viewer) or "checks" in rights.acts else {}
         return PersonCard(
             login=account.login,
             name=account.name,
@@ -333,6 +336,7 @@ class Person(APIView):
                     kind=base.roles[name].role.kind,
                     paths=_told_paths(rights, base, name, paths := paths_of(viewer, name)),
                     keys=[key_of(name, path) for path in paths],
+                    last_used=used.get(name),
                 )
                 for name in viewer.held
             ],

@@ -25,3 +25,14 @@ class PinnedSet(models.Model):
     class Meta:
         ordering = ["name"]
         constraints = [models.UniqueConstraint(fields=["account", "name"], name="one_set_of_a_name")]
+
+
+class RoleUse(models.Model):
+    """The last day on which an answer to somebody themselves had a row that a role opened, or a page it opened (accounts.md 15)."""
+
+    account = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    role = models.CharField(max_length=200)
+    last_day = models.DateField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["account", "role"], name="one_last_day_of_a_role")]

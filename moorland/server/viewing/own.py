@@ -26,6 +26,7 @@ from moorland.server.viewing.exporting import file_response
 from moorland.server.viewing.kept_answers import keep_answer, kept_answer
 from moorland.server.viewing.page_looks import LookedAt, exported_exhibit, page_as_seen, places_of_exhibits, rows_beneath
 from moorland.server.viewing.page_shapes import BeneathRequest, ExportRequest, MyLook, MyOwnPage, MyPage, MyPages, MyShelf, PageAnswer
+from moorland.server.viewing.role_use import note_page, note_questions
 from moorland.server.viewing.service import for_viewers_channel
 from moorland.server.viewing.shapes import MyAnswers, MyAskRequest
 
@@ -133,6 +134,7 @@ def _page(request: Request, name: str, asked: MyLook) -> HttpResponse:
     made = kept_answer(evaluator("live"), login, key) if request.auth is None else None
     if made is None:
         base, viewer, page = own_page(request, name)
+        note_page(base, viewer, page.page)
         seen = page_as_seen(base, viewer, page, _as_on_the_page(base, viewer, page, asked).filters, own=True)
         if page.made_by != "release":
             return HttpResponse(seen.model_dump_json(by_alias=True), content_type="application/json")
@@ -182,4 +184,5 @@ class OwnAnswers(APIView):
         viewer = base.viewer(asking_login(request))
         for question in asked.ask:
             refuse_model(request, getattr(question.asked, "model", None))
+        note_questions(base, viewer, asked.ask)
         return answer(MyAnswers(answers=[for_viewers_channel(base.answer(viewer, question)) for question in asked.ask]))

@@ -134,6 +134,18 @@ export const queries = {
     ...ask("post", "/api/my/pages/{page}", { params: { path: { page } }, body }),
     ...SETTLED,
   }),
+  myModels: () => ask("get", "/api/my/models", {}),
+  myAnswers: (ask_: Shapes["MyAskRequest"]["ask"]) => ({ ...ask("post", "/api/my/answers", { body: { ask: ask_ } }), ...SETTLED }),
+  myWriting: (page: string) => ({ ...ask("get", "/api/my/making/{page}", { params: { path: { page } } }), retry: false }),
+  myVersions: (page: string) => ask("get", "/api/my/making/{page}/versions", { params: { path: { page } } }),
+  myExhibit: (body: Shapes["OwnExhibitTry"]) => ({ ...ask("post", "/api/my/making/exhibit", { body }), ...SETTLED }),
+  myChecked: (body: Shapes["OwnCheckRequest"]) => ({ ...ask("post", "/api/my/making/check", { body }), staleTime: 60_000 }),
+  myValues: (model: string, table: string, column: string, search: string) => ({
+    ...ask("get", "/api/my/models/{model}/values/{table}/{column}", { params: { path: { model, table, column }, query: { search } } }),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+  }),
+  readersPages: () => ask("get", "/api/readers-pages", {}),
   myBeneath: (page: string, body: Shapes["BeneathRequest"]) => ({
     ...ask("post", "/api/my/pages/{page}/beneath", { params: { path: { page } }, body }),
     retry: false,
@@ -205,9 +217,17 @@ const HANGS_ON: Record<Address, readonly Part[]> = {
   "/api/releases/pending": ANYTHING,
   "/api/releases": ["release"],
   "/api/trail": ANYTHING,
-  "/api/my/pages": ["release", "people"],
-  "/api/my/pages/{page}": SEEN,
+  "/api/my/pages": ["release", "people", "pages"],
+  "/api/my/pages/{page}": ANYTHING,
   "/api/my/pages/{page}/beneath": SEEN,
+  "/api/my/models": SEEN,
+  "/api/my/answers": SEEN,
+  "/api/my/making/{page}": ["pages", "release"],
+  "/api/my/making/{page}/versions": ["pages"],
+  "/api/my/making/exhibit": SEEN,
+  "/api/my/making/check": SEEN,
+  "/api/my/models/{model}/values/{table}/{column}": SEEN,
+  "/api/readers-pages": ["pages", "people"],
 };
 
 /** Tells that parts changed: what hangs on them is asked again, and the rest stays. Without parts, everything is. */

@@ -4025,6 +4025,8 @@ export interface components {
         /**
          * HeldRoleCard
          * @description A role held, and the ways it is held; `keys` name, for each way, the mapping to the person alone, by which it can be taken away.
+         *
+         *     `last_used` is the last day on which it opened something in an answer to the person, told to who reads the trail or keeps checks.
          */
         HeldRoleCard: {
             /** Keys */
@@ -4033,6 +4035,11 @@ export interface components {
             kind: components["schemas"]["KindB14Enum"];
             /** Label */
             label: string;
+            /**
+             * Last Used
+             * @default null
+             */
+            last_used?: string | null;
             /** Name */
             name: string;
             /** Paths */
@@ -5284,6 +5291,29 @@ export interface components {
             name: string;
             /** Parent */
             parent: string | null;
+        };
+        /**
+         * OrganizationRules
+         * @description What is otherwise in an organization and all below it; what is null is as above it.
+         */
+        OrganizationRules: {
+            /**
+             * Expiry Days
+             * @default null
+             */
+            expiry_days?: number | "never" | null;
+            /** Organization */
+            organization: string;
+            /**
+             * Second Factor
+             * @default null
+             */
+            second_factor?: ("off" | "offered" | "required") | null;
+            /**
+             * Ways
+             * @default null
+             */
+            ways?: "password"[] | null;
         };
         /**
          * OrganizationValue
@@ -7334,7 +7364,7 @@ export interface components {
         };
         /**
          * SignInRules
-         * @description The rules of the workspace. Days and minutes that are null put no bound.
+         * @description The rules of the workspace, and what is otherwise in some organizations. Days and minutes that are null put no bound.
          */
         SignInRules: {
             /**
@@ -7357,6 +7387,8 @@ export interface components {
              * @default 10
              */
             least_length?: number;
+            /** Organizations */
+            organizations?: components["schemas"]["OrganizationRules"][];
             /**
              * Pause Minutes
              * @default 15
@@ -7658,13 +7690,18 @@ export interface components {
         StatesEnum: "visible" | "masked" | "hidden";
         /**
          * Stops
-         * @description Whom rules would stop today: those who would have to change their password, or set a second factor up, at their next sign-in.
+         * @description Whom rules would stop today at their next sign-in: those who have to change their password, or set a second factor up first, and those
+         *     for whom no way in is left. `unknown` are organizations that are not there (any more).
          */
         Stops: {
+            /** No Way */
+            no_way: string[];
             /** Password */
             password: string[];
             /** Second Factor */
             second_factor: string[];
+            /** Unknown */
+            unknown: string[];
         };
         /**
          * Suggestion

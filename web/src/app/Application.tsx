@@ -86,6 +86,8 @@ function Screens() {
     return (
       <Routes>
         <Route path="/my/:page?" element={mine} />
+        <Route path="/my/:page/edit" element={mine} />
+        <Route path="/my/cube/:model/:cube" element={mine} />
         <Route path="/me" element={me} />
         <Route path="*" element={<Navigate to="/my" replace />} />
       </Routes>
@@ -99,6 +101,8 @@ function Screens() {
       <AskingProvider>
         <Routes>
           <Route path="/my/:page?" element={mine} />
+          <Route path="/my/:page/edit" element={mine} />
+          <Route path="/my/cube/:model/:cube" element={mine} />
           <Route path="/me" element={me} />
           <Route element={<Shell session={session.data} />}>
             <Route path="/models/bring" element={<BringScreen />} />
@@ -111,6 +115,7 @@ function Screens() {
             <Route path="/people/:login?" element={<PeopleScreen />} />
             <Route path="/pages/grid/:by" element={<PagesScreen view="grid" />} />
             <Route path="/pages/all/sentences" element={<PagesScreen view="sentences" />} />
+            <Route path="/pages/all/readers" element={<PagesScreen view="readers" />} />
             <Route path="/pages/:page/edit" element={<PagesScreen view="edit" />} />
             <Route path="/pages/:page?" element={<PagesScreen view="page" />} />
             <Route path="/releases" element={<ReleasesScreen />} />

@@ -35,7 +35,7 @@ export function usePlace(kind: "group" | "organization", name: string | null) {
 }
 
 /** The names, functions and kinds of mask of the language; empty until they are there. */
-export function useVocabulary() {
-  const found = useQuery(queries.vocabulary());
+export function useVocabulary(wanted = true) {
+  const found = useQuery({ ...queries.vocabulary(), enabled: wanted });
   return found.data ?? { viewer: [], functions: [], aggregates: [], masks: [] };
 }

@@ -8,6 +8,7 @@ import { Figure } from "./Figure";
 import { type Display, rowValue } from "./figures";
 import { columnHeading } from "./fullNames";
 import { Scroll } from "./Scroll";
+import { TwoWay } from "./TwoWay";
 import "./page-view.css";
 
 type Page = Schemas["PageAnswer"];
@@ -123,10 +124,10 @@ function Exhibit({ entry, place, measures, columns, acts, table }: FramedProps &
   if (exhibit.kind === "two_way") {
     return (
       <TwoWay
-        totals={totals}
-        format={measures[totals.measures[0] ?? ""]?.format ?? null}
-        ask={(key) => asked(acts, place, totals.measures[0] ?? "", key)}
-        beneath={listed && ((key) => listed.beneath(place, key, `${exhibit.title}: ${key.map(shownKey).join(", ")}`))}
+        entry={{ ...entry, totals }}
+        measures={measures}
+        ask={(measure, key) => asked(acts, place, measure, key)}
+        beneath={listed && ((key) => listed.beneath(place, key, `${exhibit.title}: ${key.map(shownKey).join(", ") || "all"}`))}
       />
     );
   }
@@ -223,58 +224,6 @@ function Lines({ entry, totals, place, measures, acts }: BarsProps & { acts: Pag
                   )}
                 </td>
               ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </Scroll>
-  );
-}
-
-type TwoWayProps = {
-  totals: Schemas["TotalsAnswer"];
-  format: string | null;
-  ask: (key: Key) => object;
-  beneath?: (key: Key) => void;
-};
-
-function TwoWay({ totals, format, ask, beneath }: TwoWayProps) {
-  const across = [...new Map(totals.lines.map((line) => [shownKey(line.key[1]), line.key[1] as Key[number]])).entries()].sort(
-    ([one], [other]) => one.localeCompare(other),
-  );
-  const down = [...new Map(totals.lines.map((line) => [shownKey(line.key[0]), line.key[0] as Key[number]])).entries()];
-  const cells = new Map(totals.lines.map((line) => [`${shownKey(line.key[0])}\n${shownKey(line.key[1])}`, line.values[0]]));
-  return (
-    <Scroll label="Table">
-      <table className="data">
-        <thead>
-          <tr>
-            <th>{columnHeading(totals.by[0] ?? "")}</th>
-            {across.map(([name]) => (
-              <th key={name} className="number">
-                {name}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {down.map(([name, row]) => (
-            <tr key={name}>
-              <td>{name}</td>
-              {across.map(([other, column]) => {
-                const value = cells.get(`${name}\n${other}`);
-                return (
-                  <td key={other} className="number" {...(value === undefined ? {} : ask([row, column]))}>
-                    {beneath && value !== undefined ? (
-                      <button type="button" className="plain" title="rows beneath" onClick={() => beneath([row, column])}>
-                        <Figure value={value} format={format} inside />
-                      </button>
-                    ) : (
-                      <Figure value={value} format={format} />
-                    )}
-                  </td>
-                );
-              })}
             </tr>
           ))}
         </tbody>

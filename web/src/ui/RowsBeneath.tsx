@@ -1,12 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Modal } from "antd";
-import type { PinnedViewer } from "../api/client";
+import type { PinnedViewer, Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useWorkbench } from "../state/workbench";
 import { rowValue } from "./figures";
 import { Notice } from "./Notice";
 import { Scroll } from "./Scroll";
 import { count } from "./Share";
+
+/** So many rows are listed beneath a number. */
+export const MOST_BENEATH = 200;
 
 type Props = { model: string; viewer: PinnedViewer; table: string; title: string; where: string | null; close: () => void };
 
@@ -18,21 +21,43 @@ export function RowsBeneath({ model, viewer, table, title, where, close }: Props
       state: bench.state,
       as_of: bench.day,
       viewers: [viewer],
-      ask: [{ rows: { model, table, where, limit: 200 } }],
+      unseen: false,
+      ask: [{ rows: { model, table, where, limit: MOST_BENEATH, offset: 0 } }],
     }),
   );
-  const found = asked.data?.viewers[0]?.answers[0];
+  return (
+    <ListedBeneath
+      table={table}
+      title={title}
+      found={asked.data?.viewers[0]?.answers[0]}
+      error={asked.isError ? asked.error.message : null}
+      close={close}
+    />
+  );
+}
+
+type ListedProps = {
+  table: string;
+  title: string;
+  found: Schemas["ViewerAnswers"]["answers"][number] | undefined;
+  error: string | null;
+  close: () => void;
+};
+
+/** What was answered of the rows beneath a number. */
+export function ListedBeneath({ table, title, found, error, close }: ListedProps) {
   const rows = found && "rows" in found && "visible" in found ? found : null;
   return (
     <Modal open width={860} title={`Rows beneath ${title}`} onCancel={close} footer={<Button onClick={close}>Close</Button>}>
-      {asked.isPending && <p className="soft">Listing…</p>}
-      {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
+      {!found && !error && <p className="soft">Listing…</p>}
+      {error && <Notice kind="bad">{error}</Notice>}
       {found && "error" in found && <Notice kind="careful">{found.error.message}</Notice>}
       {rows && (
         <>
           <p className="soft small">
             {count(rows.visible)} rows of {table}
-            {rows.rows.length < rows.visible && `, the first ${count(rows.rows.length)} shown`}
+            {rows.rows.length < rows.visible &&
+              (rows.rows.length > 0 ? `, the first ${count(rows.rows.length)} shown` : "; they are counted, not listed")}
           </p>
           <Scroll label="Rows beneath" className="scroll low-420">
             <table className="data">

@@ -6,11 +6,18 @@ export type RoleEdits = UnsavedEdits<Role>;
 
 export const roleEdits: RoleEdits = new UnsavedEdits();
 export const pageEdits = new UnsavedEdits<Schemas["Page"]>();
+export const ownPageEdits = new UnsavedEdits<Schemas["ReaderPageText"]>();
 
 /** What would be lost by leaving, in words; null where nothing is unsaved. */
 export function unsavedInWords(): string | null {
   const words = [
     roleEdits.names().length > 0 ? `roles ${roleEdits.names().join(", ")}` : null,
+    ownPageEdits.names().length > 0
+      ? `your pages ${ownPageEdits
+          .names()
+          .map((name) => ownPageEdits.get(name)?.now.label ?? name)
+          .join(", ")}`
+      : null,
     pageEdits.names().length > 0 ? `pages ${pageEdits.names().join(", ")}` : null,
   ].filter((part) => part !== null);
   return words.length > 0 ? words.join(" and ") : null;

@@ -3,7 +3,7 @@ import { App } from "antd";
 import { useNavigate } from "react-router-dom";
 import { api, data, type Schemas } from "../api/client";
 import { useMode } from "../state/mode";
-import { pageEdits, roleEdits, unsavedInWords } from "./unsavedEdits";
+import { ownPageEdits, pageEdits, roleEdits, unsavedInWords } from "./unsavedEdits";
 
 /** Who is signed in, light or dark, and signing out, which asks before edits are lost. */
 export function useAccountMenu(session: Schemas["SessionAnswer"], changePassword: () => void) {
@@ -15,6 +15,7 @@ export function useAccountMenu(session: Schemas["SessionAnswer"], changePassword
     await data(api.DELETE("/api/session"));
     roleEdits.forget();
     pageEdits.forget();
+    ownPageEdits.forget();
     client.clear();
     window.location.assign("/");
   };

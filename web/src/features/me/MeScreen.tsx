@@ -10,8 +10,8 @@ import { ChangePassword } from "../../ui/ChangePassword";
 import { Notice } from "../../ui/Notice";
 import { SecondFactor } from "../../ui/SecondFactor";
 import { TokenForm } from "../../ui/TokenForm";
+import { when } from "../../ui/when";
 import { Identity } from "./Identity";
-import { when } from "./when";
 import "./me.css";
 
 type Own = Schemas["OwnAccount"];

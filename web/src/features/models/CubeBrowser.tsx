@@ -1,281 +1,66 @@
 import { useQuery } from "@tanstack/react-query";
-import { Button, Select } from "antd";
 import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { figureSubject, marked } from "../../state/asking";
 import { focusedViewer, useWorkbench } from "../../state/workbench";
-import { shownValue } from "../../ui/figures";
-import { columnHeading } from "../../ui/fullNames";
-import { Notice } from "../../ui/Notice";
+import { browsed } from "../../ui/cube/axes";
+import { type Answered, CubeTable } from "../../ui/cube/CubeTable";
 import { RowsBeneath } from "../../ui/RowsBeneath";
-import { Scroll } from "../../ui/Scroll";
 import { CubeTogether } from "./CubeTogether";
-import { type Axis, axesOf, type Drill, equals, inOrder } from "./cubeAxes";
-import "../../ui/rows-view.css";
 
-type Cube = Schemas["Cube"];
-/** A two-way table over a cube, as the focused viewer sees it: drilled along a hierarchy, with the rows beneath a number. */
-export function CubeBrowser({ model, cube }: { model: Model; cube: Cube }) {
+/** A cube as the focused viewer sees it, or one level of it for everybody pinned. */
+export function CubeBrowser({ model, cube }: { model: Model; cube: Schemas["Cube"] }) {
   const bench = useWorkbench();
-  const axes = axesOf(model, cube);
-  const [down, setDown] = useState<Drill>({ axis: axes[0]?.key ?? "", path: [] });
-  const [across, setAcross] = useState<Drill | null>(axes[1] ? { axis: axes[1].key, path: [] } : null);
-  const [measure, setMeasure] = useState(cube.measures?.[0] ?? "");
-  const [beneath, setBeneath] = useState<{ title: string; where: string } | null>(null);
   const [together, setTogether] = useState(false);
-  const viewer = focusedViewer(bench);
-  const rowAxis = axes.find((axis) => axis.key === down.axis);
-  const columnAxis = across ? axes.find((axis) => axis.key === across.axis) : undefined;
-  const level = (axis: Axis | undefined, drill: Drill | null) =>
-    axis?.levels[Math.min(drill?.path.length ?? 0, axis.levels.length - 1)] ?? null;
-  const rowLevel = level(rowAxis, down);
-  const columnLevel = level(columnAxis, across);
-  const drilled = (axis: Axis | undefined, index: number, value: unknown) => {
-    const at = axis?.levels[index];
-    return at ? equals(at, value) : "FALSE";
-  };
-  const conditions = [
-    ...down.path.map((value, index) => drilled(rowAxis, index, value)),
-    ...(across?.path ?? []).map((value, index) => drilled(columnAxis, index, value)),
-  ];
-  const by = [rowLevel, columnLevel].flatMap((item) => (item ? [item.name] : []));
-  const where = conditions.length > 0 ? conditions.join(" AND ") : null;
-  const asked = useQuery({
-    ...queries.evaluated({
-      state: bench.state,
-      as_of: bench.day,
-      viewers: [viewer],
-      ask: [by, ...(columnLevel ? [[columnLevel.name]] : [])].map((columns) => ({
-        totals: { model: model.name, by: columns, measures: [measure], where, subtotals: true, cube: cube.name },
-      })),
-    }),
-    enabled: by.length > 0 && measure !== "",
-  });
-  const found = asked.data?.viewers[0]?.answers[0];
-  const refused = found && "error" in found ? found.error.message : null;
-  const totals = found && "lines" in found ? found : null;
-  const second = asked.data?.viewers[0]?.answers[1];
-  const acrossTotals = new Map((second && "lines" in second ? second.lines : []).map((line) => [JSON.stringify(line.key), line.values[0]]));
-  const absent = totals?.not_found.includes(measure) ?? false;
-  const shape = (model.measures ?? []).find((item) => item.name === measure);
-  const keyOf = (values: unknown[]) => JSON.stringify(values);
-  const cells = new Map((totals?.lines ?? []).map((line) => [keyOf(line.key), line.values[0]]));
-  const withheld = new Set((totals?.withheld ?? []).map((item) => keyOf(item[0] as unknown[])));
-  const full = (totals?.lines ?? []).filter((line) => line.key.length === by.length);
-  const rows = [...new Map(full.map((line) => [keyOf([line.key[0]]), line.key[0]])).values()];
-  const columns = columnLevel ? [...new Map(full.map((line) => [keyOf([line.key[1]]), line.key[1]])).values()].sort(inOrder) : [];
   const who = bench.focus === 0 ? "all data" : (bench.pins[bench.focus - 1]?.title ?? "");
-  const deeper = (axis: Axis | undefined, drill: Drill | null) => axis !== undefined && (drill?.path.length ?? 0) < axis.levels.length - 1;
-  const open = (row: unknown, column?: unknown) => {
-    const parts = [
-      ...conditions,
-      ...(rowLevel ? [equals(rowLevel, row)] : []),
-      ...(columnLevel && column !== undefined ? [equals(columnLevel, column)] : []),
-    ];
-    setBeneath({
-      title: [row, column]
-        .filter((item) => item !== undefined)
-        .map((item) => shownKey(item))
-        .join(" · "),
-      where: parts.join(" AND "),
-    });
-  };
-  const number = (key: unknown[]) => {
-    const value = cells.get(keyOf(key));
-    if (withheld.has(keyOf(key))) return <span className="hid wide">withheld</span>;
-    return shownValue(value, shape?.format);
-  };
-  const ask = (key: unknown[]) =>
-    marked(
-      figureSubject(
-        { model: model.name, measure, cube: cube.name, by, where, subtotals: true, key: key as never },
-        [shape?.label ?? measure, ...key.map(shownKey)].join(" · "),
-      ),
-      bench.focus > 0 ? "bridge" : "who",
-    );
   return (
-    <div className="cube-browser">
-      <div className="row wrap asked">
-        <Select
-          aria-label="Measure"
-          className="least-150"
-          value={measure}
-          onChange={setMeasure}
-          options={(cube.measures ?? []).map((name) => ({
-            value: name,
-            label: (model.measures ?? []).find((item) => item.name === name)?.label ?? name,
-          }))}
-        />
-        <span className="soft">by</span>
-        <Select
-          aria-label="Down"
-          className="least-140"
-          value={down.axis}
-          onChange={(axis) => setDown({ axis, path: [] })}
-          options={axes.map((axis) => ({ value: axis.key, label: axis.label, disabled: axis.key === across?.axis }))}
-        />
-        <span className="soft">across</span>
-        <Select
-          aria-label="Across"
-          allowClear
-          className="least-140"
-          value={across?.axis ?? null}
-          placeholder="nothing"
-          onChange={(axis) => setAcross(axis ? { axis, path: [] } : null)}
-          options={axes.map((axis) => ({ value: axis.key, label: axis.label, disabled: axis.key === down.axis }))}
-        />
-        <Button
-          disabled={across === null}
-          onClick={() => {
-            if (!across) return;
-            setDown(across);
-            setAcross(down);
-          }}
-        >
-          Turn
-        </Button>
-        <span className="grow" />
-        {bench.pins.length > 0 && (
-          <button type="button" className="textlink small" aria-pressed={together} onClick={() => setTogether(!together)}>
-            {together ? `Only as ${who}` : "All pinned viewers side by side"}
-          </button>
-        )}
-        {!together && (
-          <span className="soft small">
-            as <b>{who}</b> sees it
-          </span>
-        )}
-      </div>
-      {[
-        { axis: rowAxis, drill: down, set: setDown },
-        { axis: columnAxis, drill: across, set: (next: Drill) => setAcross(next) },
-      ].map(
-        ({ axis, drill, set }) =>
-          axis &&
-          drill &&
-          drill.path.length > 0 && (
-            <nav key={axis.key} className="row small trail" aria-label={`Path in ${axis.label}`}>
-              <button type="button" className="textlink" onClick={() => set({ ...drill, path: [] })}>
-                {axis.label}
-              </button>
-              {drill.path.map((value, index) => (
-                <span key={keyOf(drill.path.slice(0, index + 1))}>
-                  ›{" "}
-                  <button type="button" className="textlink" onClick={() => set({ ...drill, path: drill.path.slice(0, index + 1) })}>
-                    {shownKey(value)}
-                  </button>
-                </span>
-              ))}
-            </nav>
+    <CubeTable
+      cube={browsed(model, cube)}
+      useAnswers={useAnswersOfFocused}
+      who={who}
+      mark={(question, key, title) =>
+        marked(
+          figureSubject(
+            {
+              model: question.model,
+              measure: question.measures[0] ?? "",
+              cube: cube.name,
+              by: question.by ?? [],
+              where: question.where ?? null,
+              subtotals: true,
+              key: key as never,
+            },
+            title,
           ),
-      )}
-      {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
-      {refused && (
-        <Notice kind="careful">
-          For {who} this cube does not exist, or nothing of it is visible. {refused}
-        </Notice>
-      )}
-      {absent && (
-        <Notice kind="careful">
-          The measure {shape?.label ?? measure} is absent for {who}.
-        </Notice>
-      )}
-      {together && rowLevel && (
-        <CubeTogether
-          question={{ model: model.name, by: [rowLevel.name], measures: [measure], where, subtotals: false, cube: cube.name }}
-          level={rowLevel.name}
-          format={shape?.format ?? null}
-        />
-      )}
-      {totals && !absent && !together && (
-        <Scroll label="Cube" busy={asked.isFetching} className="scroll fill no-least-tall">
-          <table className="data cube" data-testid="cube">
-            <thead>
-              <tr>
-                <th>{columnHeading(rowLevel?.name ?? "")}</th>
-                {columns.map((value) => (
-                  <th key={keyOf([value])} className="number">
-                    {deeper(columnAxis, across) ? (
-                      <button
-                        type="button"
-                        className="textlink"
-                        title="Drill down"
-                        onClick={() => across && setAcross({ ...across, path: [...across.path, value] })}
-                      >
-                        {shownKey(value)}
-                      </button>
-                    ) : (
-                      shownKey(value)
-                    )}
-                  </th>
-                ))}
-                <th className="number">total</th>
-              </tr>
-            </thead>
-            <tbody>
-              {rows.map((row) => (
-                <tr key={keyOf([row])}>
-                  <td>
-                    {deeper(rowAxis, down) ? (
-                      <button
-                        type="button"
-                        className="textlink"
-                        title="Drill down"
-                        onClick={() => setDown({ ...down, path: [...down.path, row] })}
-                      >
-                        {shownKey(row)}
-                      </button>
-                    ) : (
-                      shownKey(row)
-                    )}
-                  </td>
-                  {columns.map((column) => (
-                    <td key={keyOf([column])} className="number" {...ask([row, column])}>
-                      {cells.has(keyOf([row, column])) && (
-                        <button type="button" className="plain figure" title="Rows beneath" onClick={() => open(row, column)}>
-                          {number([row, column])}
-                        </button>
-                      )}
-                    </td>
-                  ))}
-                  <td className="number" {...ask([row])}>
-                    <button type="button" className="plain figure" title="Rows beneath" onClick={() => open(row)}>
-                      <b>{number([row])}</b>
-                    </button>
-                  </td>
-                </tr>
-              ))}
-              <tr className="total">
-                <td>total</td>
-                {columns.map((column) => (
-                  <td key={keyOf([column])} className="number">
-                    {shownValue(acrossTotals.get(keyOf([column])), shape?.format)}
-                  </td>
-                ))}
-                <td className="number" {...ask([])}>
-                  {withheld.has("[]") ? "withheld" : shownValue(totals.total[0], shape?.format)}
-                </td>
-              </tr>
-            </tbody>
-          </table>
-          {rows.length === 0 && <p className="pad soft">Nothing is visible here for {who}.</p>}
-        </Scroll>
-      )}
-      {beneath && shape && (
-        <RowsBeneath
-          model={model.name}
-          viewer={focusedViewer(bench)}
-          table={shape.table}
-          title={`${shape.label ?? measure}: ${beneath.title}`}
-          where={beneath.where}
-          close={() => setBeneath(null)}
-        />
-      )}
-    </div>
+          bench.focus > 0 ? "bridge" : "who",
+        )
+      }
+      together={together ? (question, level, format) => <CubeTogether question={question} level={level} format={format} /> : undefined}
+      end={
+        <>
+          {bench.pins.length > 0 && (
+            <button type="button" className="textlink small" aria-pressed={together} onClick={() => setTogether(!together)}>
+              {together ? `Only as ${who}` : "All pinned viewers side by side"}
+            </button>
+          )}
+          {!together && (
+            <span className="soft small">
+              as <b>{who}</b> sees it
+            </span>
+          )}
+        </>
+      }
+      beneath={(rows) => <RowsBeneath key={rows.where} model={model.name} viewer={focusedViewer(bench)} {...rows} />}
+    />
   );
 }
 
-function shownKey(value: unknown): string {
-  return value === null ? "blank" : String(value);
+function useAnswersOfFocused(ask: Schemas["Question"][], enabled: boolean): Answered {
+  const bench = useWorkbench();
+  const asked = useQuery({
+    ...queries.evaluated({ state: bench.state, as_of: bench.day, viewers: [focusedViewer(bench)], unseen: false, ask }),
+    enabled,
+  });
+  return { answers: asked.data?.viewers[0]?.answers ?? [], error: asked.isError ? asked.error.message : null, busy: asked.isFetching };
 }

@@ -1,30 +1,43 @@
 import { useQuery } from "@tanstack/react-query";
-import { App, Button, Drawer, Dropdown } from "antd";
-import { useEffect, useState } from "react";
-import { Link, NavLink, useParams } from "react-router-dom";
-import { ApiError, nameInAddress, type Schemas } from "../../api/client";
-import { saveFile } from "../../api/download";
+import { Button, Dropdown } from "antd";
+import { useState } from "react";
+import { Link, NavLink, useMatch, useParams } from "react-router-dom";
+import { nameInAddress, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { Brand } from "../../ui/Brand";
 import { ChangePassword } from "../../ui/ChangePassword";
-import type { Key } from "../../ui/chartLines";
 import { Empty, Notice } from "../../ui/Notice";
-import { PageFilters, withSelected } from "../../ui/PageFilters";
-import { type PageFilter, PageView, RowsTable } from "../../ui/PageView";
+import { useLeavingAsks } from "../../ui/unsavedEdits";
 import { useAccountMenu } from "../../ui/useAccountMenu";
 import { useOpenFirst } from "../../ui/useOpenFirst";
+import { BrowseCube } from "./BrowseCube";
+import { MakePage } from "./MakePage";
+import { MyPage } from "./MyPage";
+import { NewOwnPage } from "./NewOwnPage";
 import "./my.css";
 
-const MOST_ROWS = 200;
-
-/** What a viewer may open, as it really is for them. No word about what is withheld. */
+/** What a viewer may open, as it really is for them, and the pages they make. No word about what is withheld. */
 export default function MyPages({ session }: { session: Schemas["SessionAnswer"] }) {
-  const { page: wanted } = useParams();
+  const editing = useMatch("/my/:page/edit") !== null;
+  const { page: wanted, model, cube } = useParams();
   const [changing, setChanging] = useState(false);
+  const [making, setMaking] = useState(false);
   const menu = useAccountMenu(session, () => setChanging(true));
   const mine = useQuery(queries.myPages());
-  const first = mine.data?.shelves[0]?.pages[0];
+  const models = useQuery(queries.myModels());
+  const own = mine.data?.own ?? [];
+  const create = mine.data?.create ?? [];
+  const cubes = (models.data?.models ?? []).flatMap((item) => item.cubes.map((one) => ({ model: item, cube: one })));
+  const first = mine.data?.shelves[0]?.pages[0] ?? own[0];
+  const nothing = mine.data && mine.data.shelves.length === 0 && own.length === 0;
+  useLeavingAsks();
   useOpenFirst("/my", first?.name);
+  const line = (name: string, label: string, note?: string | null) => (
+    <NavLink key={name} to={`/my/${encodeURIComponent(name)}`} className={({ isActive }) => `line ${isActive ? "on" : ""}`}>
+      {label}
+      {note && <span className="soft small"> {note}</span>}
+    </NavLink>
+  );
   return (
     <div className="my">
       <header>
@@ -41,126 +54,64 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
         {mine.data?.shelves.map((shelf) => (
           <div key={shelf.name}>
             <h3>{shelf.label}</h3>
-            {shelf.pages.map((item) => (
+            {shelf.pages.map((item) => line(item.name, item.label, item.by && `by ${item.by}`))}
+          </div>
+        ))}
+        {(own.length > 0 || create.length > 0) && (
+          <div>
+            <h3>Made by me</h3>
+            {own.map((item) => line(item.name, item.label, item.changed ? "changed since published" : item.published ? "published" : null))}
+            {create.length > 0 && (
+              <Button size="small" className="above-6" onClick={() => setMaking(true)}>
+                + page
+              </Button>
+            )}
+          </div>
+        )}
+        {cubes.length > 0 && (
+          <div>
+            <h3>Cubes</h3>
+            {cubes.map((item) => (
               <NavLink
-                key={item.name}
-                to={`/my/${encodeURIComponent(item.name)}`}
+                key={`${item.model.name}/${item.cube.name}`}
+                to={`/my/cube/${nameInAddress(item.model.name)}/${nameInAddress(item.cube.name)}`}
                 className={({ isActive }) => `line ${isActive ? "on" : ""}`}
               >
-                {item.label}
+                {item.cube.label}
               </NavLink>
             ))}
           </div>
-        ))}
+        )}
       </nav>
-      <main>
+      <main className={editing ? "writing" : ""}>
         {mine.isError && <Notice kind="bad">{mine.error.message}</Notice>}
-        {mine.data?.shelves.length === 0 && (
+        {nothing && !wanted && !cube && (
           <Empty title="There are no pages for you yet">
-            <p>When a page is opened to you, it appears here.</p>
+            <p>
+              {create.length > 0
+                ? "When a page is opened to you, it appears here. You can make pages of your own from what you see."
+                : "When a page is opened to you, it appears here."}
+            </p>
+            {create.length > 0 && (
+              <Button type="primary" onClick={() => setMaking(true)}>
+                Make a page
+              </Button>
+            )}
           </Empty>
         )}
-        {wanted && <MyPage key={wanted} name={wanted} account={session.account?.login ?? ""} />}
+        {wanted && !editing && (
+          <MyPage
+            key={wanted}
+            name={wanted}
+            account={session.account?.login ?? ""}
+            own={own.some((item) => item.name === wanted)}
+            create={create}
+          />
+        )}
+        {wanted && editing && <MakePage key={wanted} name={wanted} />}
+        {model && cube && models.data && <BrowseCube key={`${model}/${cube}`} models={models.data.models} model={model} cube={cube} />}
       </main>
+      {making && <NewOwnPage shelves={create} close={() => setMaking(false)} />}
     </div>
-  );
-}
-
-/** The filters somebody last used on a page, kept on their own machine. */
-function rememberedFilters(key: string): PageFilter[] {
-  try {
-    return JSON.parse(localStorage.getItem(key) ?? "[]") as PageFilter[];
-  } catch {
-    return [];
-  }
-}
-
-function MyPage({ name, account }: { name: string; account: string }) {
-  const kept = `moorland.${account}.filters.${name}`;
-  const { message } = App.useApp();
-  const [filters, setFilters] = useState<PageFilter[]>(() => rememberedFilters(kept));
-  const [beneath, setBeneath] = useState<{ exhibit: number; key: Key; title: string } | null>(null);
-  const page = useQuery(queries.myPage(name, { filters }));
-  useEffect(() => {
-    if (filters.length > 0) localStorage.setItem(kept, JSON.stringify(filters));
-    else localStorage.removeItem(kept);
-  }, [filters, kept]);
-  // A remembered filter may name what is not there any more: the page is shown whole again.
-  const forgotten = page.error instanceof ApiError && filters.length > 0;
-  useEffect(() => {
-    if (forgotten) setFilters([]);
-  }, [forgotten]);
-  const save = (exhibit: number, format: "csv" | "xlsx", key: Key = [], rows = false) =>
-    saveFile(
-      `/api/my/pages/${nameInAddress(name)}/export`,
-      { exhibit, format, key, filters, beneath: rows, limit: 100_000 },
-      `${name}.${format}`,
-    ).catch((error: Error) => message.error(error.message));
-  if (page.isError && !forgotten) return <Notice kind="bad">{page.error.message}</Notice>;
-  if (!page.data) return null;
-  return (
-    <>
-      <h1>{page.data.label}</h1>
-      <PageFilters choices={page.data.filters} filters={filters} onChange={setFilters} />
-      <PageView
-        page={page.data}
-        acts={{
-          filters,
-          select: (exhibit, column, value) => setFilters(withSelected(filters, exhibit, column, value)),
-          beneath: (exhibit, key, title) => setBeneath({ exhibit, key, title }),
-          save: page.data.may_export ? save : undefined,
-        }}
-      />
-      {beneath && (
-        <Beneath
-          page={name}
-          columns={page.data.columns}
-          asked={{ exhibit: beneath.exhibit, key: beneath.key, filters, limit: MOST_ROWS, offset: 0, beneath: true }}
-          title={beneath.title}
-          save={page.data.may_export ? (format) => save(beneath.exhibit, format, beneath.key, true) : undefined}
-          close={() => setBeneath(null)}
-        />
-      )}
-    </>
-  );
-}
-
-type BeneathProps = {
-  columns: Schemas["PageAnswer"]["columns"];
-  page: string;
-  asked: Schemas["BeneathRequest"];
-  title: string;
-  save?: (format: "csv" | "xlsx") => void;
-  close: () => void;
-};
-
-function Beneath({ page, columns, asked, title, save, close }: BeneathProps) {
-  const rows = useQuery(queries.myBeneath(page, asked));
-  return (
-    <Drawer
-      open
-      onClose={close}
-      placement="bottom"
-      height="62%"
-      title={`Rows beneath ${title}`}
-      extra={
-        save &&
-        rows.data &&
-        rows.data.rows.length > 0 && (
-          <span className="row">
-            <Button size="small" onClick={() => save("csv")}>
-              Save as CSV
-            </Button>
-            <Button size="small" onClick={() => save("xlsx")}>
-              Save as XLSX
-            </Button>
-          </span>
-        )
-      }
-    >
-      {rows.isError && <Notice kind="bad">{rows.error.message}</Notice>}
-      {rows.isPending && <p className="soft">Listing the rows…</p>}
-      {rows.data && <RowsTable rows={rows.data} columns={columns} />}
-    </Drawer>
   );
 }

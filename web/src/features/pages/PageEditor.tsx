@@ -1,17 +1,18 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Button, Modal } from "antd";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { ApiError, api, data, type PinnedViewer, type Schemas } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
 import { useEditKeys } from "../../state/keys";
 import { focusedViewer, useWorkbench } from "../../state/workbench";
+import { buildableOf } from "../../ui/exhibits/buildable";
+import { ExhibitSide, ExhibitSlots } from "../../ui/exhibits/ExhibitsEditor";
 import { Notice } from "../../ui/Notice";
 import { Framed } from "../../ui/PageView";
 import { useUnsaved } from "../../ui/unsaved";
 import { pageEdits } from "../../ui/unsavedEdits";
 import { useDelayed } from "../../ui/useDelayed";
-import { ExhibitForm } from "./ExhibitForm";
 import { PageProperties } from "./PageProperties";
 
 type Page = Schemas["Page"];
@@ -56,23 +57,7 @@ export function PageEditor({ entry, shelves }: Props) {
   useEditKeys({ save: edit && !stale ? () => save.mutate() : null, undo: () => edits.undo(name), redo: () => edits.redo(name) });
   const change = (next: Page) => edits.change(name, entry.version, entry.page, next);
   const setExhibits = (next: Exhibit[]) => change({ ...page, exhibits: next });
-  const add = () => {
-    const measure = model.data?.document.measures?.[0];
-    const fresh: Exhibit = measure
-      ? { title: measure.label ?? measure.name, kind: "figure", measures: [measure.name], by: [], columns: [], order: [] }
-      : {
-          title: "Rows",
-          kind: "list",
-          table: model.data?.document.tables?.[0]?.name ?? null,
-          by: [],
-          measures: [],
-          columns: [],
-          order: [],
-        };
-    setExhibits([...exhibits, fresh]);
-    setChosen(exhibits.length);
-  };
-  const current = chosen === null ? undefined : exhibits[chosen];
+  const built = useMemo(() => (model.data ? buildableOf(model.data) : undefined), [model.data]);
   const problems = save.error instanceof ApiError ? save.error.problems : [];
   return (
     <div className="page-editor">
@@ -110,79 +95,24 @@ export function PageEditor({ entry, shelves }: Props) {
           </Notice>
         )}
         {!page.model && <Notice kind="careful">Choose the model on the right first: exhibits ask it.</Notice>}
-        <div className="exhibits">
-          {exhibits.map((exhibit, place) => (
-            <div key={place} className={`exhibit-slot ${place === chosen ? "on" : ""} ${slotWidth(exhibit)}`}>
-              <LiveExhibit model={page.model ?? ""} exhibit={exhibit} viewer={viewer} place={place} />
-              <button
-                type="button"
-                className="slot-button"
-                aria-pressed={place === chosen}
-                aria-label={`Edit ${exhibit.title}`}
-                onClick={() => setChosen(place)}
-              />
-            </div>
-          ))}
-        </div>
-        {exhibits.length === 0 && page.model && (
-          <p className="soft">Nothing on the page yet: add a figure, a chart or a list, and its data stands here at once.</p>
-        )}
-        <p className="above-10">
-          <Button disabled={!model.data} onClick={add}>
-            + exhibit
-          </Button>
-        </p>
+        <ExhibitSlots
+          model={built}
+          exhibits={exhibits}
+          chosen={chosen}
+          choose={setChosen}
+          onChange={setExhibits}
+          live={(exhibit, place) => <LiveExhibit model={page.model ?? ""} exhibit={exhibit} viewer={viewer} place={place} />}
+        />
       </div>
       <aside>
-        <div className="tabs small">
-          <div role="tablist" className="tablist">
-            <button
-              type="button"
-              role="tab"
-              aria-selected={current !== undefined}
-              disabled={exhibits.length === 0}
-              onClick={() => setChosen(chosen ?? 0)}
-            >
-              exhibit
+        <ExhibitSide model={built} exhibits={exhibits} chosen={chosen} choose={setChosen} onChange={setExhibits}>
+          <PageProperties page={page} model={model.data} shelves={shelves} onChange={change} />
+          <p className="above-14">
+            <button type="button" className="textlink warn" onClick={() => setDeleting(true)}>
+              Delete the page
             </button>
-            <button type="button" role="tab" aria-selected={current === undefined} onClick={() => setChosen(null)}>
-              page
-            </button>
-          </div>
-        </div>
-        {current && model.data && chosen !== null ? (
-          <ExhibitForm
-            key={chosen}
-            model={model.data}
-            exhibit={current}
-            onChange={(next) => setExhibits(exhibits.map((item, index) => (index === chosen ? next : item)))}
-            onRemove={() => {
-              setChosen(exhibits.length > 1 ? Math.max(0, chosen - 1) : null);
-              setExhibits(exhibits.filter((_, index) => index !== chosen));
-            }}
-            onCopy={() => {
-              setExhibits([...exhibits.slice(0, chosen + 1), current, ...exhibits.slice(chosen + 1)]);
-              setChosen(chosen + 1);
-            }}
-            onMove={(by) => {
-              const to = chosen + by;
-              if (to < 0 || to >= exhibits.length) return;
-              const next = [...exhibits];
-              [next[chosen], next[to]] = [next[to] as Exhibit, current];
-              setExhibits(next);
-              setChosen(to);
-            }}
-          />
-        ) : (
-          <>
-            <PageProperties page={page} model={model.data} shelves={shelves} onChange={change} />
-            <p className="above-14">
-              <button type="button" className="textlink warn" onClick={() => setDeleting(true)}>
-                Delete the page
-              </button>
-            </p>
-          </>
-        )}
+          </p>
+        </ExhibitSide>
         <div className="row save-bar">
           <Button type="primary" disabled={!edit || stale} loading={save.isPending} onClick={() => save.mutate()}>
             Save in the draft
@@ -218,11 +148,6 @@ export function PageEditor({ entry, shelves }: Props) {
       </Modal>
     </div>
   );
-}
-
-function slotWidth(exhibit: Exhibit): string {
-  if (exhibit.width) return `wide-${exhibit.width}`;
-  return exhibit.kind === "figure" ? "wide-1" : exhibit.kind === "list" || exhibit.kind === "two_way" ? "wide-3" : "wide-half";
 }
 
 /** An exhibit with its data, as the viewer in focus sees it; what is wrong with it stands in its place. */

@@ -5,6 +5,7 @@ import { Link, NavLink, useParams } from "react-router-dom";
 import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { asks, marked, pageSubject } from "../../state/asking";
+import { useRights } from "../../state/rights";
 import { useWorkbench } from "../../state/workbench";
 import { Letter } from "../../ui/Letter";
 import { Empty, Notice } from "../../ui/Notice";
@@ -17,18 +18,20 @@ import { Openers } from "./Openers";
 import { PageEditor } from "./PageEditor";
 import { PageLook } from "./PageLook";
 import { PagesGrid } from "./PagesGrid";
+import { ReadersPages } from "./ReadersPages";
 import { SentencesList } from "./SentencesList";
 import { UnsavedRoles, useEditedRoles } from "./UnsavedRoles";
 import "./pages.css";
 import "../../ui/sentences/sentences.css";
 
-export type PagesView = "page" | "edit" | "grid" | "sentences";
+export type PagesView = "page" | "edit" | "grid" | "sentences" | "readers";
 type Dialog = { page: string | null } | { shelf: Schemas["ShelfEntry"] | null } | null;
 
 /** Shelves and pages; a page as viewers see it, in the editor, who opens what, and every pages sentence. */
 export default function PagesScreen({ view }: { view: PagesView }) {
   const { page: wanted, by = "people" } = useParams();
   const bench = useWorkbench();
+  const { may } = useRights();
   const edits = useUnsaved(roleEdits);
   const { edited } = useEditedRoles(edits);
   const [dialog, setDialog] = useState<Dialog>(null);
@@ -45,9 +48,10 @@ export default function PagesScreen({ view }: { view: PagesView }) {
   return (
     <div className={`pages-screen as-${view}`}>
       <nav aria-label="Pages">
-        <div className="row small below-6">
+        <div className="row wrap small below-6">
           <NavLink to="/pages/grid/people">who opens what</NavLink>
           <NavLink to="/pages/all/sentences">sentences</NavLink>
+          {may("pages") && <NavLink to="/pages/all/readers">made by readers</NavLink>}
         </div>
         {shelves.map((shelf) => (
           <div key={shelf.name}>
@@ -117,6 +121,12 @@ export default function PagesScreen({ view }: { view: PagesView }) {
             <>
               <h2 className="below-8">Every pages sentence</h2>
               <SentencesList edits={edits} pages={entries.map((item) => item.page)} editable={editable} />
+            </>
+          )}
+          {view === "readers" && (
+            <>
+              <h2 className="below-8">Pages made by readers</h2>
+              <ReadersPages shelves={shelves} />
             </>
           )}
           {single && wanted && pages.data && !entry && (

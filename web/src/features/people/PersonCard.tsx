@@ -214,7 +214,7 @@ export function PersonCard({
           {role.paths
             .map((path) =>
               path.groups.length > 0
-                ? path.groups.join(" › ")
+                ? path.groups.map((name) => person.groups.find((group) => group.name === name)?.label ?? name).join(" › ")
                 : path.assignment?.user
                   ? "the person"
                   : path.assignment?.everyone
@@ -233,6 +233,7 @@ export function PersonCard({
               )}
             </span>
           ))}
+          {role.last_used && <span className="soft"> · last used {role.last_used}</span>}
         </div>
       ))}
       {person.roles.length === 0 && <p className="soft small">No role.</p>}

@@ -3,11 +3,19 @@ import { App, Button, InputNumber, Select } from "antd";
 import { useState } from "react";
 import { api, data, type Schemas } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
+import { usePeople } from "../../state/directory";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { useDelayed } from "../../ui/useDelayed";
 
 type Rules = Required<Schemas["SignInRules"]>;
+type Otherwise = Schemas["OrganizationRules"];
+
+const FACTORS = [
+  { value: "off", label: "off: nobody is asked for one" },
+  { value: "offered", label: "offered: who wants one sets it up" },
+  { value: "required", label: "required: set up before anything else" },
+];
 
 /** What a password has to be, how long it and a session last, and whether a second factor is asked for; each with whom it stops. */
 export function SignInRules() {
@@ -75,18 +83,21 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
           id="second_factor"
           value={rules.second_factor}
           onChange={(value) => setRules({ ...rules, second_factor: value })}
-          options={[
-            { value: "off", label: "off: nobody is asked for one" },
-            { value: "offered", label: "offered: who wants one sets it up" },
-            { value: "required", label: "required: set up before anything else" },
-          ]}
+          options={FACTORS}
         />
       </div>
+      <InOrganizations rules={rules.organizations ?? []} onChange={(organizations) => setRules({ ...rules, organizations })} />
       {tried.data && (
         <div data-testid="stops">
           <Stop logins={tried.data.password} what="would have to change their password at the next sign-in" />
           <Stop logins={tried.data.second_factor} what="would have to set a second factor up at the next sign-in" />
-          {tried.data.password.length + tried.data.second_factor.length === 0 && <p className="soft">These rules stop nobody today.</p>}
+          <Stop logins={tried.data.no_way} what="could not sign in any more: no way in is left to their organization" />
+          {tried.data.unknown.length > 0 && (
+            <Notice kind="careful">There is no organization {tried.data.unknown.join(", ")} any more: its rules stop nobody.</Notice>
+          )}
+          {tried.data.password.length + tried.data.second_factor.length + tried.data.no_way.length === 0 && (
+            <p className="soft">These rules stop nobody today.</p>
+          )}
         </div>
       )}
       {save.isError && <Notice kind="bad">{save.error.message}</Notice>}
@@ -116,5 +127,111 @@ function Stop({ logins, what }: { logins: string[]; what: string }) {
       <b>{plural(logins.length, "person", "people")}</b> {what}: {logins.slice(0, 20).join(", ")}
       {logins.length > 20 && " …"}
     </Notice>
+  );
+}
+
+type InProps = { rules: Otherwise[]; onChange: (rules: Otherwise[]) => void };
+
+/** What is otherwise in an organization and all below it; the nearest says. */
+function InOrganizations({ rules, onChange }: InProps) {
+  const people = usePeople();
+  const organizations = people.data?.organizations ?? [];
+  const labels = new Map(organizations.map((item) => [item.name, item.label ?? item.name]));
+  const named = new Set(rules.map((item) => item.organization));
+  const set = (index: number, change: Partial<Otherwise>) =>
+    onChange(rules.map((item, place) => (place === index ? { ...item, ...change } : item)));
+  return (
+    <>
+      <h3>Otherwise in an organization</h3>
+      {rules.length === 0 && <p className="soft small">Nowhere: these rules hold for everybody.</p>}
+      {rules.length > 0 && (
+        <table className="data otherwise">
+          <thead>
+            <tr>
+              <th>organization, with all below it</th>
+              <th>days until a password is over</th>
+              <th>second factor</th>
+              <th>sign-in with a password</th>
+              <th aria-label="acts" />
+            </tr>
+          </thead>
+          <tbody>
+            {rules.map((item, index) => (
+              <tr key={item.organization}>
+                <td>{labels.get(item.organization) ?? <span className="warn">{item.organization}: not there any more</span>}</td>
+                <td className="row">
+                  <Select
+                    aria-label={`Days in ${item.organization}`}
+                    value={typeof item.expiry_days === "number" ? "days" : (item.expiry_days ?? "same")}
+                    onChange={(value: string) => set(index, { expiry_days: value === "days" ? 90 : value === "never" ? "never" : null })}
+                    options={[
+                      { value: "same", label: "as above it" },
+                      { value: "never", label: "never" },
+                      { value: "days", label: "days" },
+                    ]}
+                  />
+                  {typeof item.expiry_days === "number" && (
+                    <InputNumber
+                      aria-label={`How many days in ${item.organization}`}
+                      min={1}
+                      max={3650}
+                      value={item.expiry_days}
+                      onChange={(value) => value !== null && set(index, { expiry_days: Math.round(value) })}
+                    />
+                  )}
+                </td>
+                <td>
+                  <Select
+                    aria-label={`Second factor in ${item.organization}`}
+                    value={item.second_factor ?? "same"}
+                    popupMatchSelectWidth={false}
+                    onChange={(value: string) => set(index, { second_factor: value === "same" ? null : (value as "off") })}
+                    options={[{ value: "same", label: "as above it" }, ...FACTORS.map((one) => ({ ...one, label: one.value }))]}
+                  />
+                </td>
+                <td>
+                  <Select
+                    aria-label={`Passwords in ${item.organization}`}
+                    value={item.ways ? (item.ways.includes("password") ? "open" : "closed") : "same"}
+                    popupMatchSelectWidth={false}
+                    onChange={(value: string) => set(index, { ways: value === "same" ? null : value === "open" ? ["password"] : [] })}
+                    options={[
+                      { value: "same", label: "as above it" },
+                      { value: "open", label: "allowed" },
+                      { value: "closed", label: "closed" },
+                    ]}
+                  />
+                </td>
+                <td>
+                  <button
+                    type="button"
+                    className="plain soft"
+                    aria-label={`Take out ${item.organization}`}
+                    onClick={() => onChange(rules.filter((_, place) => place !== index))}
+                  >
+                    ×
+                  </button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      <p className="above-6">
+        <Select
+          showSearch
+          optionFilterProp="label"
+          aria-label="Add an organization"
+          className="least-180"
+          popupMatchSelectWidth={false}
+          placeholder="+ organization"
+          value={null}
+          onChange={(organization: string) => onChange([...rules, { organization, expiry_days: null, second_factor: null, ways: null }])}
+          options={organizations
+            .filter((item) => !named.has(item.name))
+            .map((item) => ({ value: item.name, label: item.label ?? item.name }))}
+        />
+      </p>
+    </>
   );
 }

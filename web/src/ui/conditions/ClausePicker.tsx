@@ -18,12 +18,12 @@ const KIND_WORDS: Record<Kind, string> = {
   text: "text",
 };
 
-function kindsOf(subject: Subject): Kind[] {
+function kindsOf(subject: Subject, viewers: boolean): Kind[] {
   if (subject.many) return ["has"];
   const ranged = ["integer", "number", "date", "timestamp"].includes(subject.type);
   return [
     "values",
-    ...(subject.table === "viewer" ? [] : (["viewer"] as const)),
+    ...(subject.table === "viewer" || !viewers ? [] : (["viewer"] as const)),
     ...(ranged ? (["range"] as const) : []),
     "blank",
     ...(subject.type === "text" ? (["pattern"] as const) : []),
@@ -41,7 +41,7 @@ type Props = {
 
 /** One clause without typing: values, an attribute of the viewer, a range, blank, or a pattern. */
 export function ClausePicker({ model, subject, clause, replace, attributes, viewerValues }: Props) {
-  const kinds = kindsOf(subject);
+  const kinds = kindsOf(subject, attributes.length > 0 || clause?.kind === "viewer");
   const likely = attributes.some((item) => item.name === `${subject.column}s` || item.name === subject.column);
   const [chosen, setTab] = useState<Kind | null>(null);
   const tab =

@@ -6,6 +6,7 @@ import { ConditionEditor, type Known } from "../ConditionEditor";
 import { type Attribute, ClausePicker } from "./ClausePicker";
 import { ClauseWords } from "./ClauseWords";
 import { columnText, groupText, isGroup, type Path, partAt, type Subject, subjectKey, withPart } from "./clauses";
+import { useConditionSource } from "./source";
 import { type CheckKind, useCheck } from "./useCheck";
 import "./conditions.css";
 
@@ -32,7 +33,8 @@ export function ConditionBuilder(props: Props) {
   const { model, table, kind, where, onChange, subjects, attributes, label, hint, empty } = props;
   const check = useCheck(model, table, where, kind);
   const problem: Problem | null = where.trim() === "" ? null : (check.data?.problem ?? null);
-  const { viewer } = useVocabulary();
+  const source = useConditionSource();
+  const { viewer } = useVocabulary(source === "workspace");
   const names = useMemo(
     () =>
       knownNames(
@@ -63,7 +65,12 @@ export function ConditionBuilder(props: Props) {
     if (subject?.type !== "text") return [];
     if (subject.values || model === null) return (subject.values ?? []).map((item) => String(item.value));
     const path = { model, table: subject.table, column: subject.column };
-    const found = await data(api.GET("/api/models/{model}/values/{table}/{column}", { params: { path, query: { search: typed } } }));
+    const params = { path, query: { search: typed } };
+    const found = await data(
+      source === "own"
+        ? api.GET("/api/my/models/{model}/values/{table}/{column}", { params })
+        : api.GET("/api/models/{model}/values/{table}/{column}", { params }),
+    );
     return found.values.map((entry) => String(entry.value));
   };
   return (

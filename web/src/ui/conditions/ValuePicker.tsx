@@ -4,6 +4,7 @@ import { memo, useCallback, useRef, useState } from "react";
 import { api, data } from "../../api/client";
 import { queries } from "../../api/queries";
 import { count } from "../Share";
+import { useConditionSource } from "./source";
 
 type Props = { model: string; table: string; column: string; values: unknown[]; onChange: (values: unknown[]) => void };
 
@@ -12,7 +13,10 @@ export function ValuePicker({ model, table, column, values, onChange }: Props) {
   const [search, setSearch] = useState("");
   const [pasting, setPasting] = useState(false);
   const path = { model, table, column };
-  const found = useQuery(queries.values(model, table, column, search));
+  const own = useConditionSource() === "own";
+  const ofWorkspace = useQuery({ ...queries.values(model, table, column, search), enabled: !own });
+  const ofOwn = useQuery({ ...queries.myValues(model, table, column, search), enabled: own });
+  const found = own ? ofOwn : ofWorkspace;
   const chosen = new Set(values.map(String));
   const toggle = (value: unknown) =>
     onChange(chosen.has(String(value)) ? values.filter((item) => String(item) !== String(value)) : [...values, value]);
@@ -49,9 +53,11 @@ export function ValuePicker({ model, table, column, values, onChange }: Props) {
             onChange={(event) => setSearch(event.target.value)}
           />
         )}
-        <button type="button" className="textlink small nowrap" onClick={() => setPasting(true)}>
-          paste a list
-        </button>
+        {!own && (
+          <button type="button" className="textlink small nowrap" onClick={() => setPasting(true)}>
+            paste a list
+          </button>
+        )}
       </div>
       <div className="values">
         {missing.map((value) => (
@@ -104,7 +110,7 @@ const ValueLine = memo(function ValueLine({ value, rows, checked, toggle }: Line
         {String(value)}
       </Checkbox>
       <span className="grow" />
-      <span className="soft small">{count(rows)}</span>
+      {rows > 0 && <span className="soft small">{count(rows)}</span>}
     </div>
   );
 });

@@ -6,7 +6,7 @@ import { ConditionBuilder } from "../conditions/ConditionBuilder";
 import type { Part } from "./sentence";
 import { useSubjects } from "./useSubjects";
 
-const ACTIONS = ["open", "edit", "publish", "export"] as const;
+const ACTIONS = ["open", "edit", "create", "publish", "export"] as const;
 
 type Props = { sentence: Part<"pages">; onChange: (sentence: Part<"pages">) => void; attributes: Attribute[]; limit: boolean };
 
@@ -29,7 +29,10 @@ export function PagesEditor({ sentence, onChange, attributes, limit }: Props) {
         />
       </div>
       {sentence.actions.some((action) => action !== "open") && !limit && (
-        <p className="soft small">Every other action needs “open” on the page too, from this sentence or another.</p>
+        <p className="soft small">
+          “export” needs “open” on the page too, from this sentence or another. “create” lets readers make pages of their own on a shelf,
+          “edit” change them, “publish” show them to whoever may open that shelf.
+        </p>
       )}
       <div className="row wrap">
         <Radio.Group

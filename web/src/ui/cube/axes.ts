@@ -1,5 +1,5 @@
 import type { Model, Schemas } from "../../api/client";
-import { columnText, columnType, literal } from "../../ui/conditions/clauses";
+import { columnText, columnType, literal } from "../conditions/clauses";
 
 /** A level of an axis: a column by its full name, as it is written in a condition, and its type. */
 export type Level = { name: string; text: string; type: string };
@@ -33,9 +33,35 @@ export function equals(level: Level, value: unknown): string {
   return value === null ? `${level.text} IS NULL` : `${level.text} = ${literal(value, level.type)}`;
 }
 
-/** Members in the order they are read: figures by size, texts by letter, blank last. */
-export function inOrder(one: unknown, other: unknown): number {
-  if (one === null) return 1;
-  if (other === null) return -1;
-  return typeof one === "number" && typeof other === "number" ? one - other : String(one).localeCompare(String(other));
+/** A cube as it is browsed: its axes and measures, whoever looks. */
+export type BrowsedCube = {
+  model: string;
+  name: string;
+  axes: Axis[];
+  measures: { name: string; label: string; format: string | null; table: string }[];
+};
+
+/** A cube of a model as its keeper has it. */
+export function browsed(model: Model, cube: Schemas["Cube"]): BrowsedCube {
+  const measures = (cube.measures ?? []).map((name) => {
+    const found = (model.measures ?? []).find((item) => item.name === name);
+    return { name, label: found?.label ?? name, format: found?.format ?? null, table: found?.table ?? "" };
+  });
+  return { model: model.name, name: cube.name, axes: axesOf(model, cube), measures };
+}
+
+/** As much of a cube as exists for who is signed in. */
+export function browsedOwn(model: Schemas["OwnModel"], cube: Schemas["OwnCube"]): BrowsedCube {
+  const axes = cube.dimensions.flatMap((dimension): Axis[] => {
+    const table = model.tables.find((item) => item.name === dimension.table);
+    const level = (column: string): Level => ({
+      name: `${dimension.table}.${column}`,
+      text: columnText(dimension.table, column, null),
+      type: table?.columns.find((item) => item.name === column)?.type ?? "text",
+    });
+    const hierarchies = model.hierarchies.filter((item) => dimension.hierarchies.includes(item.name));
+    if (hierarchies.length > 0) return hierarchies.map((item) => ({ key: item.name, label: item.label, levels: item.levels.map(level) }));
+    return table?.key ? [{ key: dimension.table, label: table.label, levels: [level(table.key)] }] : [];
+  });
+  return { model: model.name, name: cube.name, axes, measures: model.measures.filter((item) => cube.measures.includes(item.name)) };
 }

@@ -1,27 +1,30 @@
-import { Button, Input, InputNumber, Radio, Select } from "antd";
-import { useMemo, useState } from "react";
-import type { ModelAnswer, Schemas } from "../../api/client";
-import { ConditionBuilder } from "../../ui/conditions/ConditionBuilder";
-import { subjectKey } from "../../ui/conditions/clauses";
-import { asKind, subjectsOf } from "./exhibits";
+import { Button, Checkbox, Input, InputNumber, Radio, Select } from "antd";
+import { Fragment, useMemo, useState } from "react";
+import type { Schemas } from "../../api/client";
+import { ConditionBuilder } from "../conditions/ConditionBuilder";
+import { subjectKey } from "../conditions/clauses";
+import type { Buildable } from "./buildable";
+import { asKind, sides, subjectsOf, withSides } from "./exhibits";
 
 type Exhibit = Schemas["Exhibit"];
 const KINDS: Exhibit["kind"][] = ["figure", "bar", "line", "list", "two_way"];
 const KIND_WORDS: Record<Exhibit["kind"], string> = { figure: "figure", bar: "bar", line: "line", list: "list", two_way: "two-way table" };
 
 type Props = {
-  model: ModelAnswer;
+  model: Buildable;
   exhibit: Exhibit;
   onChange: (exhibit: Exhibit) => void;
   onRemove: () => void;
   onCopy: () => void;
   onMove: (by: -1 | 1) => void;
+  /** For a reader: what only a page of a release has is left out. */
+  own?: boolean;
 };
 
 /** What an exhibit shows: its kind, columns and measures, filter, colours and place on the grid. */
-export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove }: Props) {
+export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove, own = false }: Props) {
   const [filtered, setFiltered] = useState(Boolean(exhibit.where));
-  const measures = model.document.measures ?? [];
+  const measures = model.measures;
   const tables = (exhibit.measures ?? [])
     .map((name) => measures.find((item) => item.name === name)?.table)
     .filter((table) => table !== undefined);
@@ -33,6 +36,15 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
   const options = subjects.map((item) => ({ value: subjectKey(item), label: `${item.table}.${item.column}` }));
   const set = (change: Partial<Exhibit>) => onChange({ ...exhibit, ...change });
   const by = exhibit.by ?? [];
+  const placed = sides(exhibit);
+  const reached = new Set(subjects.map((item) => item.table));
+  const hierarchies = model.hierarchies
+    .filter((item) => reached.has(item.table))
+    .map((item) => ({ value: `levels:${item.name}`, label: `${item.label}: all levels` }));
+  const levelsOf = (name: string) => {
+    const found = model.hierarchies.find((item) => `levels:${item.name}` === name);
+    return found ? found.levels.map((level) => `${found.table}.${level}`) : [name];
+  };
   const chart = exhibit.kind === "bar" || exhibit.kind === "line";
   return (
     <div className="form exhibit-form" data-testid="exhibit-form">
@@ -60,13 +72,13 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
             placeholder="table"
             value={exhibit.table ?? undefined}
             onChange={(table) => set({ table, columns: [], order: [], where: null })}
-            options={(model.document.tables ?? []).map((table) => ({ value: table.name, label: table.name }))}
+            options={model.tables.map((table) => ({ value: table.name, label: table.name }))}
           />
           <span>Columns</span>
           <Select
             mode="multiple"
             aria-label="Columns"
-            placeholder="all that exist for the reader"
+            placeholder="all there are"
             value={(exhibit.columns ?? []).map((name) => (name.includes(".") ? name : `${exhibit.table}.${name}`))}
             onChange={(columns) => set({ columns })}
             optionFilterProp="label"
@@ -102,17 +114,17 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
             value={exhibit.measures ?? []}
             onChange={(next) => set({ measures: next })}
             optionFilterProp="label"
-            options={measures.map((item) => ({ value: item.name, label: item.label ?? item.name }))}
+            options={measures.map((item) => ({ value: item.name, label: item.label }))}
           />
-          {exhibit.kind !== "figure" && (
+          {chart && (
             <>
-              <span>{exhibit.kind === "two_way" ? "Down" : "Set out by"}</span>
+              <span>Set out by</span>
               <Select
                 showSearch
                 aria-label="Set out by"
                 placeholder="column"
                 value={by[0]}
-                onChange={(first) => set({ by: exhibit.kind === "two_way" && by[1] ? [first, by[1]] : [first] })}
+                onChange={(first) => set({ by: [first] })}
                 optionFilterProp="label"
                 options={options}
               />
@@ -120,16 +132,34 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
           )}
           {exhibit.kind === "two_way" && (
             <>
-              <span>Across</span>
-              <Select
-                showSearch
-                aria-label="Across"
-                placeholder="column"
-                value={by[1]}
-                onChange={(second) => set({ by: [by[0] ?? second, second] })}
-                optionFilterProp="label"
-                options={options}
-              />
+              {(["down", "across"] as const).map((side) => (
+                <Fragment key={side}>
+                  <span>{side === "down" ? "Down" : "Across"}</span>
+                  <Select
+                    mode="multiple"
+                    aria-label={side === "down" ? "Down" : "Across"}
+                    placeholder="columns, outer ones first"
+                    value={placed[side]}
+                    onChange={(next: string[]) => {
+                      const named = next.flatMap((item) => levelsOf(item));
+                      onChange(
+                        side === "down"
+                          ? withSides(exhibit, [...new Set(named)], placed.across)
+                          : withSides(exhibit, placed.down, [...new Set(named)]),
+                      );
+                    }}
+                    optionFilterProp="label"
+                    options={[
+                      ...hierarchies,
+                      ...options.filter((item) => !placed[side === "down" ? "across" : "down"].includes(item.value)),
+                    ]}
+                  />
+                </Fragment>
+              ))}
+              <span>Totals</span>
+              <Checkbox checked={exhibit.totals ?? false} onChange={(event) => set({ totals: event.target.checked })}>
+                of rows and columns
+              </Checkbox>
             </>
           )}
           {chart && (
@@ -161,16 +191,20 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
         <Radio.Button value={2}>two thirds</Radio.Button>
         <Radio.Button value={3}>whole</Radio.Button>
       </Radio.Group>
-      <span>To whom it is absent</span>
-      <Radio.Group
-        size="small"
-        aria-label="Where a reader may not see it"
-        value={exhibit.absent ?? "close"}
-        onChange={(event) => set({ absent: event.target.value as "close" | "keep" })}
-      >
-        <Radio.Button value="close">the page closes up</Radio.Button>
-        <Radio.Button value="keep">its place stays, “not available”</Radio.Button>
-      </Radio.Group>
+      {!own && (
+        <>
+          <span>To whom it is absent</span>
+          <Radio.Group
+            size="small"
+            aria-label="Where a reader may not see it"
+            value={exhibit.absent ?? "close"}
+            onChange={(event) => set({ absent: event.target.value as "close" | "keep" })}
+          >
+            <Radio.Button value="close">the page closes up</Radio.Button>
+            <Radio.Button value="keep">its place stays, “not available”</Radio.Button>
+          </Radio.Group>
+        </>
+      )}
       {filtered ? (
         <div className="wide">
           <div className="row small">
@@ -189,7 +223,7 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
           </div>
           <ConditionBuilder
             key={`${exhibit.kind}.${source ?? ""}`}
-            model={model.document.name}
+            model={model.name}
             table={exhibit.kind === "list" ? (exhibit.table ?? null) : null}
             kind="question"
             where={exhibit.where ?? ""}
@@ -205,7 +239,7 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
         <>
           <span>Rows</span>
           <div className="row">
-            <span className="soft">every row the reader sees</span>
+            <span className="soft">{own ? "every row you see" : "every row the reader sees"}</span>
             <button type="button" className="textlink" onClick={() => setFiltered(true)}>
               only where…
             </button>
