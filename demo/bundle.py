@@ -380,6 +380,7 @@ def document() -> dict[str, Any]:
         "moorland": 1,
         "name": "Whinfell Co-operative",
         "time_zone": "UTC",
+        "sensitive_tags": ["sensitive", "personal"],
         "organizations": ORGANIZATIONS,
         "attributes": ATTRIBUTES,
         "groups": groups(),

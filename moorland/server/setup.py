@@ -30,7 +30,8 @@ def fill_workspace(folder: Path, administrators: set[str], password: str | None,
     """
     bundle = read_folder(folder)
     Evaluator(bundle, folder_loader(folder))
-    Workspace.objects.create(name=bundle.name, time_zone=bundle.time_zone)
+    tags = {"sensitive_tags": bundle.sensitive_tags} if "sensitive_tags" in bundle.model_fields_set else {}
+    Workspace.objects.create(name=bundle.name, time_zone=bundle.time_zone, **tags)
     _people(bundle, administrators, password, sign_in)
     for position, model in enumerate(bundle.models):
         Model.objects.create(name=model.name, document=to_plain(model), position=position)

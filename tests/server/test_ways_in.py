@@ -413,6 +413,18 @@ def test_the_workspace_has_another_name_and_time_zone(boss: Session) -> None:
     assert boss.error("PUT", "settings/workspace", {"name": "x", "time_zone": "Mars/North"}) == (422, "invalid")
 
 
+def test_tags_of_the_workspace_mark_what_is_sensitive(boss: Session) -> None:
+    def sensitive() -> list[str]:
+        found: list[str] = boss.ok("POST", "reach", {})["sensitive"]
+        return found
+
+    before = sensitive()
+    boss.ok("PUT", "settings/workspace", {"name": "Place", "time_zone": "UTC", "sensitive_tags": ["nothing"]})
+    assert sensitive() == before
+    boss.ok("PUT", "settings/workspace", {"name": "Place", "time_zone": "UTC", "sensitive_tags": ["money"]})
+    assert "m.site.rent" in sensitive()
+
+
 def test_every_duty_there_is_narrows_to_nothing_for_a_token_that_reads(boss: Session) -> None:
     """What a token may do is written down act by act: a new act is not let through unseen."""
     from moorland.server.access.tokens import TokenScope, UsedToken

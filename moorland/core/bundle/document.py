@@ -10,7 +10,7 @@ from moorland.core.bundle.pages import Page, Shelf
 from moorland.core.bundle.people import AttributeDefinition, Group, Organization, User
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.promises import Promise
-from moorland.core.bundle.shape import Shape
+from moorland.core.bundle.shape import Name, Shape
 
 #: The top-level lists, each of which may be moved to its own file.
 LISTS = ("organizations", "attributes", "groups", "users", "models", "roles", "shelves", "pages", "promises", "duties")
@@ -22,6 +22,8 @@ class Bundle(Shape):
     moorland: Literal[1]
     name: str = Field(min_length=1, max_length=200)
     time_zone: str = "UTC"
+    #: Tags that mark what is sensitive (semantics.md 11.5).
+    sensitive_tags: list[Name] = Field(default=["sensitive"], max_length=50)
     organizations: list[Organization] = Field(default_factory=list)
     attributes: list[AttributeDefinition] = Field(default_factory=list)
     groups: list[Group] = Field(default_factory=list)

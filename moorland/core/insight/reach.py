@@ -118,12 +118,12 @@ def reach(evaluator: Evaluator, model: Name | None = None, progress: Progress | 
 
 
 def sensitive_columns(evaluator: Evaluator, models: Iterable[str]) -> list[str]:
-    """Columns with the tag `sensitive`, or that some role masks or hides by name, tag, folder or default."""
-    found: set[str] = set()
+    """Columns with a tag that marks what is sensitive, or that some role masks or hides by name, tag, folder or default."""
+    found, sensitive = set[str](), set(evaluator.bundle.sensitive_tags)
     for name in models:
         schema = evaluator.models[name].schema
         tables = [table for table in schema.tables.values() if not table.quarantine]
-        found |= {f"{name}.{table.name}.{column.name}" for table in tables for column in table.columns if "sensitive" in column.tags}
+        found |= {f"{name}.{table.name}.{column.name}" for table in tables for column in table.columns if sensitive.intersection(column.tags)}
         for role in (role for role in evaluator.roles.values() if role.role.model == name):
             found |= {f"{name}.{mask.column[0]}.{mask.column[1]}" for mask in role.masks}
             hides = any(sentence.objects for _, sentence in role.role.acting)

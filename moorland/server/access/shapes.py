@@ -149,6 +149,7 @@ class RulesAnswer(Shape):
     stops: Stops
     workspace: str
     time_zone: str
+    sensitive_tags: list[str]
     mail: bool
 
 
@@ -160,7 +161,8 @@ class RulesSave(Shape):
 
 
 class WorkspaceSave(Shape):
-    """The name and time zone of the workspace."""
+    """The name and time zone of the workspace, and the tags that mark what is sensitive (left out: as they are)."""
 
     name: ShortText
     time_zone: Annotated[str, Field(min_length=1, max_length=60)]
+    sensitive_tags: Annotated[list[Name], Field(max_length=50)] | None = None

@@ -281,8 +281,9 @@ class WorkspaceSettings(APIView):
             )
         with recorded(account_of(request), "change workspace", asked.name, "people", "policy") as change:
             space = workspace()
-            change.before = {"name": space.name, "time_zone": space.time_zone}
-            change.after = {"name": asked.name.strip(), "time_zone": asked.time_zone}
+            tags = space.sensitive_tags if asked.sensitive_tags is None else list(dict.fromkeys(asked.sensitive_tags))
+            change.before = {"name": space.name, "time_zone": space.time_zone, "sensitive_tags": space.sensitive_tags}
+            change.after = {"name": asked.name.strip(), "time_zone": asked.time_zone, "sensitive_tags": tags}
             Workspace.objects.filter(pk=space.pk).update(**change.after)
         return answer(_rules())
 
@@ -305,6 +306,7 @@ def _rules() -> RulesAnswer:
         stops=stopped_by(now),
         workspace=space.name,
         time_zone=space.time_zone,
+        sensitive_tags=space.sensitive_tags,
         mail=bool(settings.MAIL_IS_SET_UP),
     )
 

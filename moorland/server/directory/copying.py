@@ -8,8 +8,6 @@ from moorland.server.directory.secret_values import opened
 from moorland.server.pages.models import Page, ReaderPage
 from moorland.server.policies.models import Role
 
-PERSONAL = "personal"
-
 
 def copy_items(base: Evaluator, account: Account) -> CopyAnswer:
     """Groups, own attribute values and direct roles of somebody; dated ones and those that open personal columns are marked."""
@@ -62,18 +60,18 @@ def copy_items(base: Evaluator, account: Account) -> CopyAnswer:
 
 
 def _sensitive(base: Evaluator, role: str) -> str | None:
-    """Why a role is sensitive: it shows columns tagged personal; those it masks are not counted."""
+    """Why a role is sensitive: it shows columns with a tag that marks what is sensitive; those it masks are not counted."""
     compiled = base.roles.get(role)
     if compiled is None or compiled.objects is None or compiled.role.model is None or compiled.role.kind == "limit":
         return None
     schema = base.models[compiled.role.model].schema
-    masked = {mask.column for mask in compiled.masks}
+    masked, sensitive = {mask.column for mask in compiled.masks}, set(base.bundle.sensitive_tags)
     shown = [
         f"{table}.{column}"
         for table, column in sorted(compiled.objects.columns)
-        if PERSONAL in schema.columns[table, column].tags and (table, column) not in masked
+        if sensitive.intersection(schema.columns[table, column].tags) and (table, column) not in masked
     ]
-    return f"{compiled.role.title} shows personal columns: {', '.join(shown[:4])}{' …' if len(shown) > 4 else ''}" if shown else None
+    return f"{compiled.role.title} shows sensitive columns: {', '.join(shown[:4])}{' …' if len(shown) > 4 else ''}" if shown else None
 
 
 def owned_things(account: Account) -> OwnsAnswer:

@@ -94,7 +94,8 @@ def _bundle(
     space = workspace()
     assigned = assignments_of_roles() if assigned is None else assigned
     roles = [{**role, "assigned": assigned.get(role_ids.get(role["name"], 0), [])} for role in document.get("roles", [])]
+    head = {"moorland": 1, "name": space.name, "time_zone": space.time_zone, "sensitive_tags": space.sensitive_tags}
     return read_document(
-        {"moorland": 1, "name": space.name, "time_zone": space.time_zone, **(people_document() if people is None else people), **document, "roles": roles},
+        {**head, **(people_document() if people is None else people), **document, "roles": roles},
         named,
     )

@@ -6,11 +6,18 @@ from django.conf import settings
 from django.db import models
 
 
+def sensitive_by_default() -> list[str]:
+    """The tags that mark what is sensitive in a new workspace."""
+    return ["sensitive", "personal"]
+
+
 class Workspace(models.Model):
     """The one workspace of an installation. Its counters grow with every change, so that answers are cached no longer than they are true."""
 
     name = models.CharField(max_length=200)
     time_zone = models.CharField(max_length=60, default="UTC")
+    #: Tags that mark what is sensitive; columns that look personal are tagged so when they are brought in.
+    sensitive_tags = models.JSONField(default=sensitive_by_default)
     policy_version = models.PositiveBigIntegerField(default=1)
     people_version = models.PositiveBigIntegerField(default=1)
     data_version = models.PositiveBigIntegerField(default=1)

@@ -7124,6 +7124,8 @@ export interface components {
             /** Mail */
             mail: boolean;
             rules: components["schemas"]["SignInRules"];
+            /** Sensitive Tags */
+            sensitive_tags: string[];
             stops: components["schemas"]["Stops"];
             /** Time Zone */
             time_zone: string;
@@ -8631,11 +8633,16 @@ export interface components {
         };
         /**
          * WorkspaceSave
-         * @description The name and time zone of the workspace.
+         * @description The name and time zone of the workspace, and the tags that mark what is sensitive (left out: as they are).
          */
         WorkspaceSave: {
             /** Name */
             name: string;
+            /**
+             * Sensitive Tags
+             * @default null
+             */
+            sensitive_tags?: string[] | null;
             /** Time Zone */
             time_zone: string;
         };

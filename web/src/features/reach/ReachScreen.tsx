@@ -170,7 +170,7 @@ export default function ReachScreen() {
           />
           <p className="soft small above-6">
             Shares are rows of each table; open a table to see its columns. {count(found.data.sensitive.length)} columns are always told,
-            because some role masks or hides them, or they are tagged sensitive.
+            because some role masks or hides them, or carry a tag that marks what is sensitive.
           </p>
         </>
       )}

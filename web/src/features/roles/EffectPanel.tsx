@@ -104,7 +104,13 @@ export function EffectPanel(props: Props) {
       </div>
       <Held pinned={pin.viewer} mode={mode} setMode={setMode} />
       {effect.isError && (
-        <Notice kind="bad">{effect.error instanceof ApiError ? effect.error.message : "The effect could not be worked out."}</Notice>
+        <Notice kind={effect.error instanceof ApiError && effect.error.status === 403 ? "careful" : "bad"}>
+          {effect.error instanceof ApiError && effect.error.status === 403
+            ? "What this does to people is shown to accounts that may look at all of them with values; yours writes the sentences. Ask one of them to look at the draft before it is released."
+            : effect.error instanceof ApiError
+              ? effect.error.message
+              : "The effect could not be worked out."}
+        </Notice>
       )}
       {missing && <Notice>Left out here until it is finished: {missing}</Notice>}
       {answer && answer.problems.length > 0 && <Notice kind="careful">The edit does not check out yet; shown is the saved draft.</Notice>}

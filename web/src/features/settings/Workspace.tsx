@@ -12,7 +12,7 @@ export function Workspace() {
   const stored = useQuery(queries.signInRules());
   if (stored.isError) return <Notice kind="bad">{stored.error.message}</Notice>;
   return stored.data ? (
-    <Form key={`${stored.data.workspace}.${stored.data.time_zone}`} answer={stored.data} />
+    <Form key={JSON.stringify([stored.data.workspace, stored.data.time_zone, stored.data.sensitive_tags])} answer={stored.data} />
   ) : (
     <p className="soft">Opening…</p>
   );
@@ -24,8 +24,9 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
   const { message } = App.useApp();
   const [name, setName] = useState(answer.workspace);
   const [zone, setZone] = useState(answer.time_zone);
+  const [tags, setTags] = useState(answer.sensitive_tags);
   const save = useMutation({
-    mutationFn: () => data(api.PUT("/api/settings/workspace", { body: { name: name.trim(), time_zone: zone } })),
+    mutationFn: () => data(api.PUT("/api/settings/workspace", { body: { name: name.trim(), time_zone: zone, sensitive_tags: tags } })),
     onSuccess: async () => {
       await changed();
       message.success("Saved.");
@@ -45,6 +46,8 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
           onChange={setZone}
           options={["UTC", ...Intl.supportedValuesOf("timeZone")].map((value) => ({ value, label: value }))}
         />
+        <label htmlFor="space-tags">Tags that mark what is sensitive, on Reach and in reviews</label>
+        <Select id="space-tags" mode="tags" value={tags} onChange={setTags} placeholder="none" open={false} suffixIcon={null} />
         <span className="soft">Mail</span>
         <span>{answer.mail ? "is set up" : "is not set up: links are shown to who makes them"}</span>
       </div>
@@ -52,7 +55,10 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
       <p className="row">
         <Button
           type="primary"
-          disabled={name.trim() === "" || (name.trim() === answer.workspace && zone === answer.time_zone)}
+          disabled={
+            name.trim() === "" ||
+            (name.trim() === answer.workspace && zone === answer.time_zone && tags.join() === answer.sensitive_tags.join())
+          }
           loading={save.isPending}
           onClick={() => save.mutate()}
         >
