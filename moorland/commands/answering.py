@@ -69,6 +69,8 @@ def plain_answer(answer: Answer) -> dict[str, Any]:
             del plain["reasons"]
         case TotalsAnswer():
             del plain["kept_out"]
+            if answer.all_lines is None:
+                del plain["all_lines"]
             for line in plain["lines"]:
                 if line["depth"] is None:
                     del line["depth"]

@@ -11,6 +11,14 @@ class Shelf(Named):
     """Where pages lie."""
 
 
+class Made(Shape):
+    """A measure or column made for the occasion, under a name of its own (semantics.md 7.8); bare names in it are columns of `table`."""
+
+    expression: ConditionText
+    as_: Name = Field(alias="as")
+    table: Name | None = None
+
+
 class Exhibit(Shape):
     """A figure, a chart or a table that asks by semantics.md 7."""
 
@@ -20,6 +28,8 @@ class Exhibit(Shape):
     measures: list[Name] = Field(default_factory=list)
     table: Name | None = None
     columns: list[str] = Field(default_factory=list)
+    #: Measures and columns made for it, named in `by` and `measures`.
+    made: list[Made] = Field(default_factory=list, max_length=20)
     where: ConditionText | None = None
     order: list[str] = Field(default_factory=list)
     limit: Annotated[int, Field(ge=1, le=1000)] | None = None

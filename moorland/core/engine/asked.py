@@ -3,17 +3,18 @@
 Every way to answer (alone, together, in SQL, side by side) starts here, so none can name or refuse what another does not.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Protocol
 
 from moorland.core.bundle.people import AttributeDefinition
 from moorland.core.bundle.schema import Schema
+from moorland.core.engine.made import check_all, find_made, parse_made
 from moorland.core.engine.naming import check_filter, column_key, parse_filter
 from moorland.core.engine.objects import Objects
 from moorland.core.engine.questions import Refused, TotalsQuestion, not_found
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.language import tree
-from moorland.core.language.derived import ColumnKey
+from moorland.core.language.derived import ColumnKey, Derived
 from moorland.core.language.measures import CheckedMeasure
 
 Attributes = dict[str, AttributeDefinition]
@@ -74,6 +75,7 @@ class Asked:
 
     by: tuple[ColumnKey, ...]
     condition: tree.Node | None
+    made: Derived = field(default_factory=dict)
 
     @property
     def filtered(self) -> frozenset[ColumnKey]:
@@ -84,6 +86,11 @@ class Asked:
     def keys(self) -> frozenset[ColumnKey]:
         return frozenset(self.by) | self.filtered
 
+    @property
+    def needs(self) -> frozenset[ColumnKey]:
+        """What has to exist for it: for columns made for the occasion, all they read (7.8)."""
+        return frozenset().union(*(self.made[key].inputs if key in self.made else {key} for key in self.keys))
+
     def used(self, depth: int) -> frozenset[ColumnKey]:
         """The columns that lines of a depth use."""
         return frozenset(self.by[:depth]) | self.filtered
@@ -91,12 +98,17 @@ class Asked:
 
 @dataclass(frozen=True)
 class PreparedTotals:
-    """A totals question with its names resolved: the measures it finds, in the order asked, and the others."""
+    """A totals question with its names resolved: the measures it finds, in the order asked, and the others.
 
+    `model` is the viewer's, with the columns made for the question (7.8); `order` names a place in `by` or a measure, and whether it descends.
+    """
+
+    model: ViewerModel
     asked: Asked
     found: dict[str, CheckedMeasure]
     not_found: list[str]
     depths: list[int]
+    order: list[tuple[int | str, bool]] = field(default_factory=list)
 
     def granting(self, model: ViewerModel, measure: CheckedMeasure) -> list[RoleRows]:
         """The grant roles under which everything that one measure needs exists: S of 7.2."""
@@ -107,23 +119,42 @@ def prepare_totals(model: ViewerModel, question: TotalsQuestion, measures: Measu
     """A totals question over what exists for a viewer (7.2, 12.9); `depths` go from lines to the grand total. Raises Refused."""
     schema = model.data.schema
     parse_filter(question.where)
+    parsed = parse_made(question)
     columns, offered = within_cube(model, question.cube)
-    by = tuple(column_key(name, None, columns) for name in question.by)
-    asked = Asked(by, check_filter(question.where, schema, None, columns, attributes))
+    own = {item.made.as_ for item in parsed}
+    named = {name: column_key(name, None, columns) for name in question.by if name not in own}
+    found_made = find_made(parsed, schema, columns, offered)
+    condition = check_filter(question.where, schema, None, columns, attributes)
+    made = check_all(question, found_made, schema, columns, model.data.derived)
+    by = tuple(made.keys[name] if name in made.keys else named[name] for name in question.by)
+    asked = Asked(by, condition, made.columns)
+    model = model.on(model.data.with_made(made.columns)) if made.columns else model
     names = list(dict.fromkeys(question.measures))
-    found = {name: measures[name] for name in names if name in measures and name in offered and granting_measure(model, measures[name], asked)}
+    known = {**{name: measures[name] for name in names if name in measures and name in offered}, **made.measures}
+    found = {name: known[name] for name in names if name in known and granting_measure(model, known[name], asked)}
     for measure in found.values():
         for table in sorted(counted_tables(measure)):
             missing = next((key for key in sorted(asked.keys) if not schema.reaches(table, key[0])), None)
             if missing:
                 raise Refused("invalid", f"{missing[0]}.{missing[1]} cannot be reached from {table}, which {measure.name} counts.")
     depths = [len(by), *(range(len(by) - 1, 0, -1) if question.subtotals else ()), *([0] if by else [])]
-    return PreparedTotals(asked, found, [name for name in names if name not in found], depths)
+    return PreparedTotals(model, asked, found, [name for name in names if name not in found], depths, _ordered(question))
+
+
+def _ordered(question: TotalsQuestion) -> list[tuple[int | str, bool]]:
+    """What the lines are ordered by: places in `by`, and measures. Raises Refused for what the question does not have."""
+    found: list[tuple[int | str, bool]] = []
+    for written in question.order:
+        name = written.removeprefix("-")
+        if name not in question.by and name not in question.measures:
+            raise Refused("invalid", f"The lines have no {name} to be ordered by.")
+        found.append((question.by.index(name) if name in question.by else name, written.startswith("-")))
+    return found
 
 
 def granting_measure(model: ViewerModel, measure: CheckedMeasure, asked: Asked) -> list[RoleRows]:
     """The grant roles under which a measure, its inputs and all that is asked by and filtered by exist (6.4, 7.2)."""
-    return model.granting(measure.inputs | asked.keys, measure.tables, measure.name)
+    return model.granting(measure.inputs | asked.needs, measure.tables, None if measure.made else measure.name)
 
 
 def within_cube(model: ViewerModel, name: str | None) -> tuple[frozenset[ColumnKey], frozenset[str]]:

@@ -1,7 +1,7 @@
 """Which rows count in a measure, in which group, and with which values (semantics.md 7.2, 8)."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import reduce
 from typing import Any
 
@@ -10,7 +10,7 @@ import numpy as np
 from moorland.core.engine.asked import Asked, granting_measure
 from moorland.core.engine.cells import plain_values
 from moorland.core.engine.grouping import codes_with_null, group_labels
-from moorland.core.engine.masking import CLEAR, Entering, ShownColumn, entering
+from moorland.core.engine.masking import CLEAR, Entering, Layer, ShownColumn, entering
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.strata import Strata, strata_for
@@ -194,7 +194,7 @@ def _counted(model: ViewerModel, measure: CheckedMeasure, table: str, asked: Ask
         return _plain(model, table, mask, asked, radix, strata)
     grants = granting_measure(model, measure, asked)
     if not model.masks_any(_read_in(model, measure, table, asked)):
-        return _plain(model, table, _visible(model, grants, table, asked.used(depth)), asked, radix, strata)
+        return _plain(model, table, _visible(model, grants, table, asked.used(depth), measure), asked, radix, strata)
     return _Covered(model, grants, measure, table, asked, depth).counted(radix, strata)
 
 
@@ -209,13 +209,13 @@ def _counted_mask(model: ViewerModel, measure: CheckedMeasure, table: str, asked
     grants = granting_measure(model, measure, asked)
     if model.masks_any(_read_in(model, measure, table, asked)):
         return _Covered(model, grants, measure, table, asked, depth).any
-    mask = _visible(model, grants, table, asked.used(depth))
+    mask = _visible(model, grants, table, asked.used(depth), measure)
     return np.ones(rows, dtype=np.bool_) if mask is None else mask
 
 
-def _visible(model: ViewerModel, grants: list[RoleRows], table: str, used: frozenset[ColumnKey]) -> Mask | None:
-    """The rows visible through some of the grants, whole totals let in; None for all rows (6.4, 8.2)."""
-    if not model.has_whole_totals():
+def _visible(model: ViewerModel, grants: list[RoleRows], table: str, used: frozenset[ColumnKey], measure: CheckedMeasure) -> Mask | None:
+    """The rows visible through some of the grants, whole totals let in but for measures made for the occasion; None for all rows (6.4, 7.8, 8.2)."""
+    if measure.made or not model.has_whole_totals():
         return model.rows(table, grants)
     limits = model.limit_rows(table)
     result: Mask | None = np.zeros(model.data.rows(table), dtype=np.bool_)
@@ -247,6 +247,7 @@ class _Covered:
         schema = self.data.schema
         self.inputs = sorted(key for key in measure.inputs if schema.reaches(table, key[0]))
         self._counted_only = _only_counted(measure, self.data)
+        self._made = measure.made
         rows = self.data.rows(table)
         usable = np.ones(rows, dtype=np.bool_)
         if asked.condition is not None:
@@ -263,7 +264,7 @@ class _Covered:
         self.through: list[Mask] = []
         self._entries: list[dict[ColumnKey, Entering | None]] = []
         for grant in self.grants:
-            mask = grant.counting(table, asked.used(depth), model)
+            mask = grant.of(table) if measure.made else grant.counting(table, asked.used(depth), model)
             visible = usable if mask is None else usable & mask
             self.visible |= visible
             entries = {key: self._entering([grant], key) for key in self.inputs}
@@ -309,7 +310,7 @@ class _Covered:
 
     def _entering(self, roles: Iterable[RoleRows], key: ColumnKey) -> Entering | None:
         """How the cells of an input enter totals under all of some roles, in the rows of the table (rows,)."""
-        layers = [layer for role in roles for layer in role.layers(key)]
+        layers = [_as_made(layer) if self._made else layer for role in roles for layer in role.layers(key)]
         found = entering(layers, self.data.rows(key[0]), key in self._counted_only, self.model.ladder)
         if found is None:
             return None
@@ -341,6 +342,11 @@ class _Covered:
         for limit in self.model.limits:
             result = np.maximum(result, limit.states(self.table, key))
         return result.astype(np.int16)
+
+
+def _as_made(layer: Layer) -> Layer:
+    """A mask as it stands toward a measure made for the occasion: `full` counts as `no` (5.6)."""
+    return replace(layer, in_totals="no", least_rows=0) if layer.in_totals == "full" else layer
 
 
 def _only_counted(measure: CheckedMeasure, data: ModelData) -> frozenset[ColumnKey]:

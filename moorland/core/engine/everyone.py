@@ -47,6 +47,8 @@ def totals_together(
     secret: bytes,
 ) -> list[Answer] | None:
     """The answers of viewers who hold the same roles as the viewer of `model`; None where each has to be answered alone. Raises Refused for all of them."""
+    if question.made or question.order or question.limit is not None or question.offset:
+        return None
     data = model.data
     prepared = prepare_totals(model, question, measures, attributes)
     asked, found = prepared.asked, prepared.found

@@ -1,5 +1,6 @@
 """A model's data on a day: keys joined, derived columns computed, base filters applied (semantics.md 3.2 to 3.7, 6.1)."""
 
+import copy
 import datetime
 import sys
 import threading
@@ -92,6 +93,15 @@ class ModelData:
         self._joins: dict[tuple[str, str], Array] = {}
         self._paths: dict[tuple[str, str], Array] = {}
         self._base: dict[str, Mask | None] = {}
+
+    def with_made(self, made: Derived) -> "ModelData":
+        """The same data with columns made for one question; what is computed of them goes with it."""
+        if not made:
+            return self
+        other = copy.copy(self)
+        other.derived = {**self.derived, **made}
+        other.strata, other._computed = dict(self.strata), dict(self._computed)
+        return other
 
     @property
     def whole(self) -> "ModelData":

@@ -94,6 +94,8 @@ def _rows_statements(model: ViewerModel, question: RowsQuestion, asked: Prepared
 def _totals_statements(model: ViewerModel, prepared: PreparedTotals, dialect: Dialect) -> list[Statement]:
     if model.has_whole_totals():
         raise NotInSql("whole totals are not answered in SQL yet")
+    if prepared.asked.made or prepared.order:
+        raise NotInSql("columns made for the occasion, and lines in an order, are not answered in SQL yet")
     found = []
     for measure in prepared.found.values():
         if counted_tables(measure) != {measure.table}:

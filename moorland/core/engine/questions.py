@@ -4,6 +4,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from moorland.core.bundle.pages import Made
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.shape import Day, FilterText, Scalar, Shape
 
@@ -25,7 +26,11 @@ class RowsQuestion(Shape):
 
 
 class TotalsQuestion(Shape):
-    """Measures by columns (7.2, 7.3)."""
+    """Measures by columns (7.2, 7.3). In `by` and `measures` an expression may be written in place of a name (7.8);
+    it then stands in `made`, where it may be written too.
+
+    `order` holds names of what is asked by and of measures, descending with a leading `-`; it, `limit` and `offset` are of the lines (7.9).
+    """
 
     model: str
     by: list[ColumnName] = Field(default_factory=list, max_length=8)
@@ -33,6 +38,31 @@ class TotalsQuestion(Shape):
     where: FilterText | None = None
     subtotals: bool = False
     cube: str | None = None
+    made: list[Made] = Field(default_factory=list, max_length=50)
+    order: list[ColumnName] = Field(default_factory=list, max_length=20)
+    limit: int | None = Field(default=None, ge=0)
+    offset: int = Field(default=0, ge=0)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _set_apart(cls, document: Any) -> Any:
+        """Expressions written in place of names move to `made`, and their names stand for them."""
+        if not isinstance(document, dict):
+            return document
+        found, made = dict(document), list(document.get("made") or [])
+        for key in ("by", "measures"):
+            items = found.get(key)
+            if isinstance(items, list):
+                made += [item for item in items if isinstance(item, dict)]
+                found[key] = [item.get("as") if isinstance(item, dict) else item for item in items]
+        return {**found, "made": made} if made else found
+
+    @model_validator(mode="after")
+    def _made_once(self) -> "TotalsQuestion":
+        names = [item.as_ for item in self.made]
+        if len(set(names)) < len(names):
+            raise ValueError("two expressions have the same name")
+        return self
 
 
 class ObjectsQuestion(Shape):
@@ -158,6 +188,8 @@ class TotalsAnswer(Shape):
     basis: list[int | None]
     not_found: list[str]
     withheld: list[list[Any]]
+    #: How many lines there are at full depth; given where the question asked for some of them (7.9).
+    all_lines: int | None = None
     #: For administrators: how many visible rows masks kept out of each measure (7.3).
     kept_out: list[int | None] | None = None
 

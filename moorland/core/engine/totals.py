@@ -31,14 +31,19 @@ def answer_totals(model: ViewerModel, question: TotalsQuestion, measures: Measur
     """The answer to a totals question (7.2). Raises Refused."""
     prepared = prepare_totals(model, question, measures, attributes)
     asked, found = prepared.asked, prepared.found
-    counting = Counting(model, asked, found, secret)
+    counting = Counting(prepared.model, asked, found, secret)
     lines: list[Line] = []
+    all_lines: int | None = None
     withheld: list[list[Any]] = []
     levels = {depth: counting.level(depth) for depth in prepared.depths}
     for depth, level in levels.items():
-        withheld += [[level.keys[line], name] for name in level.values for line in np.flatnonzero(level.withheld[name]).tolist()]
+        wanted: Sequence[int] = range(len(level.keys)) if depth or asked.by else range(int(counting.any_row))
+        kept: Sequence[int] = range(len(level.keys))
+        if depth == len(asked.by):
+            all_lines, wanted = len(wanted), _chosen(question, prepared.order, level, wanted)
+            kept = wanted if depth else kept
+        withheld += [[level.keys[line], name] for name in level.values for line in kept if level.withheld[name][line]]
         if depth or not asked.by:
-            wanted = range(len(level.keys)) if depth else range(int(counting.any_row))
             shown = [
                 Line(key=level.keys[line], values=[level.value(name, line) for name in question.measures], depth=depth if depth < len(asked.by) else None)
                 for line in wanted
@@ -52,8 +57,20 @@ def answer_totals(model: ViewerModel, question: TotalsQuestion, measures: Measur
         basis=[counting.basis[name] if name in found else None for name in question.measures],
         not_found=prepared.not_found,
         withheld=withheld,
+        all_lines=all_lines if question.limit is not None or question.offset else None,
         kept_out=[counting.kept_out[name] if name in found else None for name in question.measures],
     )
+
+
+def _chosen(question: TotalsQuestion, order: Sequence[tuple[int | str, bool]], level: "Level", lines: Sequence[int]) -> Sequence[int]:
+    """The places of the lines asked for: in their order, nulls last either way, equal ones by key; from `offset`, at most `limit` (7.9)."""
+    chosen = list(lines)
+    for item, descending in reversed(order):
+        values = [level.keys[line][item] if isinstance(item, int) else level.value(item, line) for line in range(len(level.keys))]
+        known = sorted((line for line in chosen if values[line] is not None), key=values.__getitem__, reverse=descending)
+        chosen = [*known, *(line for line in chosen if values[line] is None)]
+    end = None if question.limit is None else question.offset + question.limit
+    return chosen[question.offset : end]
 
 
 @dataclass

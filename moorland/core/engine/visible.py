@@ -14,7 +14,7 @@ from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import NOTHING, Objects
 from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.rules import RowRule
-from moorland.core.language.derived import ColumnKey, with_inputs
+from moorland.core.language.derived import ColumnKey, is_made, with_inputs
 from moorland.core.language.vectors import Array, Mask
 from moorland.core.people import Viewer
 
@@ -99,10 +99,14 @@ class RoleRows:
 
     def states(self, table: str, key: ColumnKey) -> Array | int:
         """The state of a column, or of a lookup's column, in each row of a table: one for all, or shape (rows,) (6.2)."""
-        if key not in self.objects.columns:
+        if not self._has(key):
             return self.ladder.hidden
         states = states_of(self.layers(key), self.data.rows(key[0]))
         return CLEAR if states is None else lifted(self.data, table, key[0], states)
+
+    def _has(self, key: ColumnKey) -> bool:
+        """Whether a column exists under the role; one made for the occasion, where all it reads does (7.8)."""
+        return self.objects.columns.issuperset(self.data.derived[key].inputs) if is_made(key) else key in self.objects.columns
 
     def counting(self, table: str, used: frozenset[ColumnKey], limits: "ViewerModel") -> Mask | None:
         """The rows that count under the role for a line that uses some columns: `V_r`, and what whole totals let in (8.2)."""

@@ -11,9 +11,10 @@ from moorland.core.bundle.pages import Exhibit, Page
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.engine.asked import counted_tables
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.made import NOTHING_MADE, MadeParts, check_all, find_made, parse_made
 from moorland.core.engine.naming import filter_scope
 from moorland.core.engine.objects import Objects
-from moorland.core.engine.questions import Question, RowsQuestion, TotalsQuestion
+from moorland.core.engine.questions import Question, Refused, RowsQuestion, TotalsQuestion
 from moorland.core.language import tree
 from moorland.core.language.checking import check_condition
 from moorland.core.language.derived import ColumnKey
@@ -39,7 +40,18 @@ def exhibit_question(model: str, exhibit: Exhibit) -> Question:
         )
         return Question(rows=rows)
     subtotals = exhibit.kind == "two_way" and has_margins(exhibit)
-    return Question(totals=TotalsQuestion(model=model, by=grouped_by(exhibit), measures=exhibit.measures, where=exhibit.where, subtotals=subtotals))
+    return Question(
+        totals=TotalsQuestion(
+            model=model,
+            by=grouped_by(exhibit),
+            measures=exhibit.measures,
+            where=exhibit.where,
+            subtotals=subtotals,
+            made=exhibit.made,
+            order=exhibit.order,
+            limit=exhibit.limit,
+        )
+    )
 
 
 def down_and_across(exhibit: Exhibit) -> tuple[list[str], list[str]]:
@@ -62,7 +74,11 @@ def margin_questions(model: str, exhibit: Exhibit) -> list[Question]:
         return []
     down, across = down_and_across(exhibit)
     return [
-        Question(totals=TotalsQuestion(model=model, by=[*down[:depth], *across], measures=exhibit.measures, where=exhibit.where, subtotals=len(across) > 1))
+        Question(
+            totals=TotalsQuestion(
+                model=model, by=[*down[:depth], *across], measures=exhibit.measures, where=exhibit.where, subtotals=len(across) > 1, made=exhibit.made
+            )
+        )
         for depth in range(len(down))
     ]
 
@@ -77,14 +93,18 @@ def exhibit_tables(evaluator: Evaluator, model: str, exhibit: Exhibit) -> list[s
     """The tables whose rows an exhibit lists or counts; those of measures that do not exist are left out."""
     if exhibit.kind == "list":
         return [exhibit.table] if exhibit.table else []
-    measures = evaluator.models[model].measures if model in evaluator.models else {}
+    if model not in evaluator.models:
+        return []
+    measures = {**evaluator.models[model].measures, **_made_or_nothing(evaluator, model, exhibit).measures}
     return list(dict.fromkeys(table for name in exhibit.measures if name in measures for table in sorted(counted_tables(measures[name]))))
 
 
 def columns_of(evaluator: Evaluator, model: str, exhibit: Exhibit) -> frozenset[ColumnKey]:
     """Every column an exhibit reads itself, those of its measures left out. Raises ConditionError for a filter that cannot be used."""
     names = [*exhibit.columns, *(name.removeprefix("-") for name in exhibit.order)] if exhibit.kind == "list" else grouped_by(exhibit)
-    read = frozenset(_key(exhibit, name) for name in names)
+    made = _made_or_nothing(evaluator, model, exhibit)
+    read = frozenset(_key(exhibit, name) for name in names if name not in made.keys)
+    read = read.union(*(column.inputs for column in made.columns.values()), *(measure.inputs for measure in made.measures.values()))
     return read | tree.columns_read(checked_filter(evaluator, model, exhibit)) if exhibit.where else read
 
 
@@ -97,7 +117,8 @@ def missing_for(evaluator: Evaluator, model: str, exhibit: Exhibit, objects: Obj
     missing = [f"{table}.{column}" for table, column in sorted(read - objects.columns)]
     if exhibit.kind == "list":
         return missing if (exhibit.table or "") in objects.tables else [exhibit.table or "a table", *missing]
-    absent = [name for name in exhibit.measures if name not in objects.measures]
+    own = {item.as_ for item in exhibit.made}
+    absent = [name for name in exhibit.measures if name not in objects.measures and name not in own]
     return [*missing, *absent] if missing or len(absent) == len(exhibit.measures) else []
 
 
@@ -131,6 +152,41 @@ def page_problems(evaluator: Evaluator, page: Page, existing: Mapping[str, Objec
         yield from exhibit_problems(evaluator, page.model, exhibit, f"exhibits[{index}]", objects)
 
 
+def made_of(evaluator: Evaluator, model: str, exhibit: Exhibit, objects: Objects) -> MadeParts:
+    """What is made for an exhibit, from some objects (7.8). Raises Refused, and ValidationError where the exhibit asks no question."""
+    compiled = evaluator.models[model]
+    question = TotalsQuestion(model=model, by=grouped_by(exhibit), measures=exhibit.measures, made=exhibit.made)
+    found = find_made(parse_made(question), compiled.schema, objects.columns, objects.measures)
+    return check_all(question, found, compiled.schema, objects.columns, compiled.derived)
+
+
+def _made_or_nothing(evaluator: Evaluator, model: str, exhibit: Exhibit) -> MadeParts:
+    if not exhibit.made or exhibit.kind == "list" or model not in evaluator.models:
+        return NOTHING_MADE
+    try:
+        return made_of(evaluator, model, exhibit, everything_in(evaluator, model))
+    except (Refused, ValidationError):
+        return NOTHING_MADE
+
+
+def _made_problems(evaluator: Evaluator, model: str, exhibit: Exhibit, at: str, titled: str, objects: Objects) -> Iterator[Problem]:
+    """What is wrong with what is made for an exhibit. Its columns are written with their tables: which are meant hangs on nobody."""
+    if exhibit.kind == "list":
+        yield Problem("made", f"{titled}a list has no expressions.", path=f"{at}.made")
+        return
+    try:
+        made_of(evaluator, model, exhibit, objects)
+        for item in parse_made(TotalsQuestion(model=model, by=[], measures=[], made=exhibit.made)):
+            bare = next((node for node in item.tree.walk() if isinstance(node, tree.Name) and node.qualifier is None), None)
+            if bare is not None and item.made.table is None:
+                yield Problem("made", f"{titled}write {bare.name} with its table, as table.{bare.name}.", path=f"{at}.made")
+    except Refused as refused:
+        code = "unknown_name" if refused.code == "not_found" else "invalid"
+        yield Problem(code, f"{titled}{refused.message[0].lower()}{refused.message[1:]}", path=f"{at}.made")
+    except ValidationError:
+        return
+
+
 def everything_in(evaluator: Evaluator, name: str) -> Objects:
     """All there is in a model."""
     compiled = evaluator.models[name]
@@ -142,16 +198,19 @@ def everything_in(evaluator: Evaluator, name: str) -> Objects:
 def exhibit_problems(evaluator: Evaluator, model: str, exhibit: Exhibit, at: str, objects: Objects) -> Iterator[Problem]:
     """What is wrong with one exhibit built from some objects: names, what its kind needs, reachability, its filter."""
     schema, titled = evaluator.models[model].schema, f"“{exhibit.title}”: "
+    own = {item.as_ for item in exhibit.made}
+    if exhibit.made:
+        yield from _made_problems(evaluator, model, exhibit, at, titled, objects)
     written = [
-        *((name, f"{at}.by[{index}]") for index, name in enumerate(exhibit.by)),
-        *([(exhibit.colour, f"{at}.colour")] if exhibit.colour else []),
+        *((name, f"{at}.by[{index}]") for index, name in enumerate(exhibit.by) if name not in own),
+        *([(exhibit.colour, f"{at}.colour")] if exhibit.colour and exhibit.colour not in own else []),
         *((name, f"{at}.columns[{index}]") for index, name in enumerate(exhibit.columns)),
         *((name.removeprefix("-"), f"{at}.order[{index}]") for index, name in enumerate(exhibit.order) if exhibit.kind == "list"),
     ]
     for name, path in written:
         yield from _unknown_column(objects, name, ".".join(_key(exhibit, name)), path, titled)
     for index, name in enumerate(exhibit.measures):
-        if name not in objects.measures:
+        if name not in objects.measures and name not in own:
             nearest = nearest_name(name, objects.measures)
             yield Problem("unknown_name", f"{titled}there is no measure {name}.", path=f"{at}.measures[{index}]", nearest=nearest)
     if exhibit.kind == "list":
@@ -188,6 +247,9 @@ def _kind_problems(exhibit: Exhibit, at: str, titled: str) -> Iterator[Problem]:
         yield Problem("no_column", f"{titled}choose {'two columns' if least == 2 else 'a column'} to set it out by.", path=f"{at}.by")
     elif exhibit.kind == "two_way" and (exhibit.across or 1) >= len(exhibit.by):
         yield Problem("no_column", f"{titled}leave a column to run down beside those that run across.", path=f"{at}.across")
+    for index, name in enumerate(exhibit.order):
+        if name.removeprefix("-") not in [*grouped_by(exhibit), *exhibit.measures]:
+            yield Problem("unknown_name", f"{titled}it has no {name.removeprefix('-')} to be ordered by.", path=f"{at}.order[{index}]")
     if exhibit.kind == "two_way" and len(set(exhibit.by)) < len(exhibit.by):
         yield Problem("duplicate", f"{titled}a column stands twice in it.", path=f"{at}.by")
 

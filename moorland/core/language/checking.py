@@ -91,9 +91,18 @@ def check_condition(text: str, scope: Scope) -> tree.Node:
 
 def check_expression(text: str, scope: Scope) -> tree.Node:
     """The typed tree of any expression in the scope. Raises ConditionError as `check_condition` does."""
-    parsed = parse(text)
-    _find_all(parsed, scope)
+    return check_parsed(parse(text), scope)
+
+
+def check_parsed(parsed: tree.Node, scope: Scope) -> tree.Node:
+    """The same of an expression that was parsed already."""
+    check_names(parsed, scope)
     return _Checker(scope).check(parsed)
+
+
+def check_names(parsed: tree.Node, scope: Scope) -> None:
+    """Raises ConditionError (`unknown_name`) for the first name that stands for nothing in the scope, and for nothing else but inner queries."""
+    _find_all(parsed, scope)
 
 
 def _find_all(parsed: tree.Node, scope: Scope) -> None:

@@ -13,6 +13,15 @@ from moorland.core.language.errors import ConditionError
 
 ColumnKey = tuple[str, str]
 
+#: Begins the name of a column made for the occasion (7.8); no name in a bundle begins so.
+MADE = "\x00"
+
+
+def is_made(key: ColumnKey) -> bool:
+    """Whether a column was made for the occasion."""
+    return key[1].startswith(MADE)
+
+
 #: So many derived columns may build on one another.
 MOST_DERIVED_DEEP = 30
 

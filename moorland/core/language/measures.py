@@ -1,10 +1,10 @@
 """Measures: checked trees in which other measures stand written out, and what they read (semantics.md 3.6, 4.7)."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from moorland.core.bundle.schema import Schema
 from moorland.core.language import tree
-from moorland.core.language.checking import Scope, check_expression
+from moorland.core.language.checking import Scope, check_expression, check_parsed
 from moorland.core.language.derived import Derived, with_inputs
 from moorland.core.language.errors import ConditionError
 
@@ -23,6 +23,8 @@ class CheckedMeasure:
     tree: tree.Node
     inputs: frozenset[tuple[str, str]]
     tables: frozenset[str]
+    #: Written in a question, not in the model: rows count as under `totals: own`, and `full` counts as `no` (5.6, 7.8).
+    made: bool = False
 
 
 def check_measure(schema: Schema, name: str, derived: Derived, expression: str | None = None, table: str | None = None) -> CheckedMeasure:
@@ -34,12 +36,28 @@ def check_measure(schema: Schema, name: str, derived: Derived, expression: str |
     text = expression if expression is not None else measure.expression if measure else ""
     own_table = table or (measure.table if measure else "")
     checked = _written_out(schema, name, text, own_table, (), [0])
+    return _measured(checked, name, own_table, derived, len(text))
+
+
+def check_made(schema: Schema, name: str, derived: Derived, parsed: tree.Node, table: str, columns: frozenset[tuple[str, str]]) -> CheckedMeasure:
+    """A measure written in a question over the columns that exist for the asker (7.8). Raises ConditionError."""
+
+    def other(node: tree.MeasureRef) -> tree.Node:
+        measure = schema.measures[node.name]
+        return _written_out(schema, measure.name, measure.expression, measure.table, (name,), [0])
+
+    checked = check_parsed(parsed, Scope(schema=schema, table=table, viewer=False, aggregates=True, columns=columns, measure=other))
+    return replace(_measured(checked, name, table, derived, parsed.end), made=True)
+
+
+def _measured(checked: tree.Node, name: str, table: str, derived: Derived, length: int) -> CheckedMeasure:
+    """A measure from its checked tree. Raises ConditionError where it has no aggregate."""
     columns = with_inputs(tree.columns_read(checked), derived)
     aggregates = [node for node in checked.walk() if isinstance(node, tree.Aggregate)]
     if not aggregates:
-        raise ConditionError("aggregate", "a measure has at least one of SUM, AVG, MIN, MAX, COUNT.", 0, len(text))
-    tables = {own_table, *(node.table for node in aggregates), *(name for name, _ in columns)}
-    return CheckedMeasure(name, own_table, checked, columns, frozenset(tables))
+        raise ConditionError("aggregate", "a measure has at least one of SUM, AVG, MIN, MAX, COUNT.", 0, length)
+    tables = {table, *(node.table for node in aggregates), *(owner for owner, _ in columns)}
+    return CheckedMeasure(name, table, checked, columns, frozenset(tables))
 
 
 def _written_out(schema: Schema, name: str, text: str, table: str, above: tuple[str, ...], written: list[int]) -> tree.Node:

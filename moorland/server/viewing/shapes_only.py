@@ -35,7 +35,7 @@ def refuse_questions(questions: list[Question]) -> None:
     """Raises Failure for questions that narrow or order by values, or try a change: what comes back would tell values."""
     for question in questions:
         rows, totals = question.rows, question.totals
-        if question.change is not None or (rows is not None and (rows.where or rows.order)) or (totals is not None and totals.where):
+        if question.change is not None or (rows is not None and (rows.where or rows.order)) or (totals is not None and _tells(totals)):
             raise needs_values()
 
 
@@ -49,8 +49,13 @@ def refuse_effect(rows: AlignedQuestion | None, totals: TotalsQuestion | None) -
     """The same for the effect of an edit."""
     if rows is not None:
         refuse_aligned(rows)
-    if totals is not None and totals.where:
+    if totals is not None and _tells(totals):
         raise needs_values()
+
+
+def _tells(totals: TotalsQuestion) -> bool:
+    """Whether the lines of totals tell values by which they are, or by their order: narrowed, ordered, cut, or by expressions of the asker."""
+    return bool(totals.where or totals.made or totals.order or totals.offset) or totals.limit is not None
 
 
 def refuse_traced(asked: Traced) -> None:

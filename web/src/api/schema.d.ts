@@ -3536,6 +3536,8 @@ export interface components {
              * @default null
              */
             limit?: number | null;
+            /** Made */
+            made?: components["schemas"]["Made"][];
             /** Measures */
             measures?: string[];
             /** Order */
@@ -4612,6 +4614,21 @@ export interface components {
         LookKey: {
             /** Key */
             key: string;
+        };
+        /**
+         * Made
+         * @description A measure or column made for the occasion, under a name of its own (semantics.md 7.8); bare names in it are columns of `table`.
+         */
+        Made: {
+            /** As */
+            as: string;
+            /** Expression */
+            expression: string;
+            /**
+             * Table
+             * @default null
+             */
+            table?: string | null;
         };
         /**
          * MadeToken
@@ -7988,6 +8005,11 @@ export interface components {
          * @description Lines sorted by key, the grand total, and how many rows each measure counted (7.3).
          */
         TotalsAnswer: {
+            /**
+             * All Lines
+             * @default null
+             */
+            all_lines?: number | null;
             /** Basis */
             basis: (number | null)[];
             /** By */
@@ -8012,7 +8034,10 @@ export interface components {
         TotalsEnum: "own" | "whole";
         /**
          * TotalsQuestion
-         * @description Measures by columns (7.2, 7.3).
+         * @description Measures by columns (7.2, 7.3). In `by` and `measures` an expression may be written in place of a name (7.8);
+         *     it then stands in `made`, where it may be written too.
+         *
+         *     `order` holds names of what is asked by and of measures, descending with a leading `-`; it, `limit` and `offset` are of the lines (7.9).
          */
         TotalsQuestion: {
             /** By */
@@ -8022,10 +8047,24 @@ export interface components {
              * @default null
              */
             cube?: string | null;
+            /**
+             * Limit
+             * @default null
+             */
+            limit?: number | null;
+            /** Made */
+            made?: components["schemas"]["Made"][];
             /** Measures */
             measures: string[];
             /** Model */
             model: string;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset?: number;
+            /** Order */
+            order?: string[];
             /**
              * Subtotals
              * @default false
