@@ -19,6 +19,9 @@ ADMINISTRATOR_SECONDS = 120.0
 #: So many requests of one account, or of nobody from one address, are answered at once.
 MOST_AT_ONCE = 10
 
+#: The addresses that work something out.
+PRICED = ("/api/", "/access/", "/embed/")
+
 _turns = Turns()
 
 
@@ -31,7 +34,7 @@ class PriceMiddleware:
         self._lock = threading.Lock()
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        if not request.path.startswith("/api/"):
+        if not request.path.startswith(PRICED):
             return self.get_response(request)
         asker = _asker(request)
         with self._lock:

@@ -62,6 +62,7 @@ from moorland.server.viewing.building import (
     OwnPageWritings,
     OwnValues,
 )
+from moorland.server.viewing.decision_views import Evaluation, Evaluations, SearchAction, SearchResource, SearchSubject, authzen_configuration
 from moorland.server.viewing.insight_views import Combine, EntitlementColumns, EntitlementEffects, RedundantSentences, WholeTotals
 from moorland.server.viewing.kept_views import KeptLooks, OneLook, OnePinnedSet, PinnedSets
 from moorland.server.viewing.own import OwnAnswers, OwnBeneath, OwnExport, OwnPage, OwnPages
@@ -204,6 +205,12 @@ urlpatterns = [
     path("api/readers-pages", PagesOfReaders.as_view()),
     path("api/readers-pages/<name:page>", PageOfReader.as_view()),
     path("api/schema", SpectacularAPIView.as_view()),
-    re_path(r"^api/.*$", no_such_address),
+    path(".well-known/authzen-configuration", authzen_configuration),
+    path("access/v1/evaluation", Evaluation.as_view()),
+    path("access/v1/evaluations", Evaluations.as_view()),
+    path("access/v1/search/subject", SearchSubject.as_view()),
+    path("access/v1/search/resource", SearchResource.as_view()),
+    path("access/v1/search/action", SearchAction.as_view()),
+    re_path(r"^(api|access)/.*$", no_such_address),
     re_path(r"^(?!static/).*$", application),
 ]
