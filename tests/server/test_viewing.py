@@ -163,3 +163,11 @@ def test_when_a_role_last_opened_something_is_noted_once_a_day_and_told_to_who_k
     role_use._noted.clear()
     ann.ok("GET", "my/pages/output")
     assert told()["steward"] is not None
+
+
+def test_a_program_is_told_what_exists_for_whom_it_asks_and_values_they_are_shown(as_user: Callable[[str | None], Session]) -> None:
+    (model,) = as_user("ann").ok("GET", "my/vocabulary")["models"]
+    site = next(table for table in model["tables"] if table["name"] == "site")
+    assert [(column["name"], column["samples"]) for column in site["columns"]] == [("id", [1, 3]), ("area", ["fell"])]
+    assert [measure["name"] for measure in model["measures"]] == ["energy"]
+    assert "marsh" not in str(model) and "rent" not in str(model).replace("current", "")

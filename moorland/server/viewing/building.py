@@ -9,7 +9,6 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from moorland.core.bundle.pages import Page
-from moorland.core.engine.asked import counted_tables
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.naming import filter_scope
 from moorland.core.engine.objects import Objects
@@ -43,14 +42,8 @@ from moorland.server.pages.shapes import ReaderPageText
 from moorland.server.requests import VERSION, account_of, version_of
 from moorland.server.viewing.building_shapes import (
     OwnCheckRequest,
-    OwnColumn,
-    OwnCube,
-    OwnDimension,
     OwnExhibitTried,
     OwnExhibitTry,
-    OwnHierarchy,
-    OwnMeasure,
-    OwnModel,
     OwnModels,
     OwnPageMade,
     OwnPageMaking,
@@ -59,9 +52,9 @@ from moorland.server.viewing.building_shapes import (
     OwnPageVersion,
     OwnPageVersions,
     OwnPageWriting,
-    OwnTable,
 )
 from moorland.server.viewing.knowing import own_values
+from moorland.server.viewing.own_models import own_model
 from moorland.server.viewing.page_looks import one_exhibit
 from moorland.server.viewing.shapes import CheckAnswer, ValuesAnswer
 
@@ -74,7 +67,7 @@ class OwnBuildingBlocks(APIView):
     @extend_schema(responses=OwnModels)
     def get(self, request: Request) -> Response:
         base, viewer = _asking(request)
-        return answer(OwnModels(models=[_model(base, name, objects) for name, objects in existing_for(base, viewer).items()]))
+        return answer(OwnModels(models=[own_model(base, name, objects) for name, objects in existing_for(base, viewer).items()]))
 
 
 class OwnPageMakings(APIView):
@@ -288,59 +281,4 @@ def _writing(base: Evaluator, viewer: Viewer, stored: ReaderPage) -> OwnPageWrit
         changed=stored.published is not None and stored.published != stored.document,
         may_edit=base.may(viewer, "edit", page, own=True),
         may_publish=base.may(viewer, "publish", page, own=True),
-    )
-
-
-def _model(base: Evaluator, name: str, objects: Objects) -> OwnModel:
-    """What exists of a model: named one by one, so that what is added to models stays out until it is named here."""
-    compiled = base.models[name]
-    schema = compiled.schema
-    return OwnModel(
-        name=name,
-        label=schema.model.title,
-        tables=[
-            OwnTable(
-                name=table,
-                label=schema.tables[table].title,
-                key=schema.tables[table].key if (table, schema.tables[table].key or "") in objects.columns else None,
-                columns=[
-                    OwnColumn(name=column.name, label=column.label or column.name.replace("_", " "), type=column.type)
-                    for column in schema.tables[table].columns
-                    if (table, column.name) in objects.columns
-                ],
-                lookups=[other for other in schema.tables if other in objects.tables and other != table and schema.reaches(table, other)],
-            )
-            for table in schema.tables
-            if table in objects.tables
-        ],
-        measures=[
-            OwnMeasure(
-                name=measure.name,
-                label=measure.title,
-                format=measure.format,
-                table=measure.table,
-                tables=sorted(counted_tables(compiled.measures[measure.name])),
-            )
-            for measure in schema.model.measures
-            if measure.name in objects.measures
-        ],
-        hierarchies=[
-            OwnHierarchy(name=item.name, label=item.title, table=item.table, levels=item.levels)
-            for item in schema.model.hierarchies
-            if item.name in objects.hierarchies and item.levels is not None and all((item.table, level) in objects.columns for level in item.levels)
-        ],
-        cubes=[
-            OwnCube(
-                name=cube.name,
-                label=cube.title,
-                dimensions=[
-                    OwnDimension(table=dimension.table, hierarchies=[one for one in dimension.hierarchies if one in objects.hierarchies])
-                    for dimension in cube.dimensions
-                    if dimension.table in objects.tables
-                ],
-                measures=[measure for measure in cube.measures if measure in objects.measures],
-            )
-            for cube in schema.model.cubes
-            if cube.name in objects.cubes
-        ],
     )

@@ -1,6 +1,7 @@
 """What the addresses take and give by which readers build pages of their own."""
 
 import datetime
+from typing import Any
 
 from pydantic import Field
 
@@ -11,11 +12,13 @@ from moorland.server.viewing.page_shapes import ExhibitAnswer, MeasureLabel
 
 
 class OwnColumn(Shape):
-    """A column that exists for who asks."""
+    """A column that exists for who asks; `samples` are some values they are shown in clear (vocabulary only)."""
 
     name: str
     label: str
     type: ValueType
+    about: str | None = None
+    samples: list[Any] = Field(default_factory=list)
 
 
 class OwnTable(Shape):
@@ -26,6 +29,7 @@ class OwnTable(Shape):
     key: str | None
     columns: list[OwnColumn]
     lookups: list[str]
+    about: str | None = None
 
 
 class OwnMeasure(Shape):
@@ -36,6 +40,7 @@ class OwnMeasure(Shape):
     format: str | None
     table: str
     tables: list[str]
+    about: str | None = None
 
 
 class OwnHierarchy(Shape):

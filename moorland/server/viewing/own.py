@@ -19,11 +19,13 @@ from moorland.server.duties.permission import SIGNED_IN
 from moorland.server.errors import answer, missing, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.pages.models import ReaderPage
-from moorland.server.pages.readers import as_shown_to, made_by, published_for, reader_page
+from moorland.server.pages.readers import as_shown_to, existing_for, made_by, published_for, reader_page
 from moorland.server.requests import account_of
 from moorland.server.trail.models import record
+from moorland.server.viewing.building_shapes import OwnModels
 from moorland.server.viewing.exporting import file_response
 from moorland.server.viewing.kept_answers import keep_answer, kept_answer
+from moorland.server.viewing.own_models import own_model, with_samples
 from moorland.server.viewing.page_looks import LookedAt, exported_exhibit, page_as_seen, places_of_exhibits, rows_beneath
 from moorland.server.viewing.page_shapes import BeneathRequest, ExportRequest, MyLook, MyOwnPage, MyPage, MyPages, MyShelf, PageAnswer
 from moorland.server.viewing.role_use import note_page, note_questions
@@ -186,3 +188,17 @@ class OwnAnswers(APIView):
             refuse_model(request, getattr(question.asked, "model", None))
         note_questions(base, viewer, asked.ask)
         return answer(MyAnswers(answers=[for_viewers_channel(base.answer(viewer, question)) for question in asked.ask]))
+
+
+class OwnVocabulary(APIView):
+    """Anybody signed in, and programs in their name: what exists for them, what it is called, and some values they are shown."""
+
+    needs = {"GET": SIGNED_IN}
+    stands_in = True
+
+    @extend_schema(responses=OwnModels)
+    def get(self, request: Request) -> Response:
+        base = evaluator("live")
+        viewer = base.viewer(asking_login(request))
+        existing = {name: objects for name, objects in existing_for(base, viewer).items() if reaches(request, name)}
+        return answer(OwnModels(models=[with_samples(base, viewer, own_model(base, name, objects)) for name, objects in existing.items()]))
