@@ -6,6 +6,7 @@ from moorland.commands.answering import evaluate, sql
 from moorland.commands.checking import check
 from moorland.commands.comparing import diff
 from moorland.commands.keeping import backup, duties, restore
+from moorland.commands.querying import query
 from moorland.commands.reaching import reach_command
 from moorland.commands.serving import demo, serve
 from moorland.commands.stating import statement_command
@@ -17,6 +18,7 @@ app.command()(check)
 app.command()(evaluate)
 app.command("trace")(trace_command)
 app.command("reach")(reach_command)
+app.command("query")(query)
 app.command("statement")(statement_command)
 app.command()(diff)
 app.command()(sql)

@@ -66,6 +66,7 @@ from moorland.server.viewing.decision_views import Evaluation, Evaluations, Sear
 from moorland.server.viewing.insight_views import Combine, EntitlementColumns, EntitlementEffects, RedundantSentences, WholeTotals
 from moorland.server.viewing.kept_views import KeptLooks, OneLook, OnePinnedSet, PinnedSets
 from moorland.server.viewing.own import OwnAnswers, OwnBeneath, OwnExport, OwnPage, OwnPages, OwnVocabulary
+from moorland.server.viewing.own_sql import OwnSql
 from moorland.server.viewing.page_views import ExhibitTries, PageBeneath, PageLooks, Pages, PagesGrid
 from moorland.server.viewing.reach_views import ReachFiles, Reaching, ReachUnderway, StatementFiles, Statements
 from moorland.server.viewing.sql_views import Sql
@@ -194,6 +195,7 @@ urlpatterns = [
     path("api/my/pages/<name:page>/beneath", OwnBeneath.as_view()),
     path("api/my/pages/<name:page>/export", OwnExport.as_view()),
     path("api/my/answers", OwnAnswers.as_view()),
+    path("api/my/sql", OwnSql.as_view()),
     path("api/my/vocabulary", OwnVocabulary.as_view()),
     path("api/my/models", OwnBuildingBlocks.as_view()),
     path("api/my/models/<name:model>/values/<name:table>/<name:column>", OwnValues.as_view()),

@@ -48,7 +48,7 @@ ROOT = Path(__file__).parents[2]
 
 
 #: These write roles and pages all the time, and have a server of their own, beside that of the others.
-WRITING = ("test_bench.py", "test_pages.py")
+WRITING = ("test_bench.py", "test_pages.py", "test_own_pages.py")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -206,11 +206,11 @@ def test_a_person_is_changed_only_after_gain_and_loss_are_shown(admin: Browser) 
     admin.choose("Add to a group", "treasury")
     admin.sees("1 person will see something else")
     admin.click("Do it now")
-    admin.until(lambda: "grant · by treasury" in admin.one("[data-testid=person-card]").text, "the role is held at once")
+    admin.until(lambda: "grant · by Treasury" in admin.one("[data-testid=person-card]").text, "the role is held at once")
     admin.click("take out", "[data-testid=person-card] .textlink")
     admin.sees("lease_payment −")
     admin.click("Do it now")
-    admin.until(lambda: "grant · by treasury" not in admin.one("[data-testid=person-card]").text, "taken away at once")
+    admin.until(lambda: "grant · by Treasury" not in admin.one("[data-testid=person-card]").text, "taken away at once")
 
 
 def test_pages_are_looked_at_through_another_viewers_eyes(admin: Browser, core: Evaluator) -> None:

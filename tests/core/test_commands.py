@@ -302,3 +302,14 @@ def test_a_statement_of_access_is_printed_and_as_csv(folder: Path) -> None:
     assert run("statement", folder, "--table", "site", "--csv").stdout.splitlines()[1].startswith("ann,Ann,")
     assert run("statement", folder, "--table", "x").exit_code == 2
     assert run("statement", folder).exit_code == 2
+
+
+def test_query_asks_sql_as_somebody(folder: Path) -> None:
+    result = run("query", folder, "select id, area from site order by id", "--as", "ann", "--json")
+    assert json.loads(result.stdout) == {
+        "columns": [{"name": "id", "type": "integer"}, {"name": "area", "type": "text"}],
+        "rows": [[1, "fell"], [3, "fell"]],
+        "notices": [],
+    }
+    wrong = run("query", folder, "-", "--as", "ann", input="select nothing from site")
+    assert (wrong.exit_code, 'column "nothing" does not exist' in wrong.stderr) == (2, True)

@@ -79,7 +79,9 @@ def test_everybody_who_reaches_rows_or_a_measure_has_them_in_the_answers(seed: i
         if not held:
             assert counted.get(viewer.login or "", 0) == (totals.get("basis", [0])[0] or 0)
         rows = core.answer(viewer, Question.model_validate({"rows": {"model": "farm", "table": table, "limit": 0}})).model_dump()
-        assert listed.get(viewer.login or "", 0) == rows.get("visible", 0)
+        # Listed is what some question lists: only under so many, that is more than this one does.
+        fewer = any(role.beneath(table).only_under for role in core.held_roles(viewer))
+        assert fewer or listed.get(viewer.login or "", 0) == rows.get("visible", 0)
 
 
 def found(core: Evaluator, **asked: Any) -> list[tuple[str, str, int]]:

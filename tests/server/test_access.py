@@ -137,6 +137,7 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("POST", "my/pages/output/beneath", {"exhibit": 0}, 200, 200, 401),
     ("POST", "my/pages/output/export", {"exhibit": 0, "format": "csv"}, 403, 403, 401),
     ("POST", "my/answers", {"ask": [{"pages": {}}]}, 200, 200, 401),
+    ("POST", "my/sql", {"sql": "select energy from run"}, 200, 200, 401),
     ("GET", "my/vocabulary", None, 200, 200, 401),
     ("GET", "my/models", None, 200, 200, 401),
     ("GET", "my/models/m/values/site/area", None, 200, 200, 401),

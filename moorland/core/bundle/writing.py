@@ -32,6 +32,7 @@ def write_folder(bundle: Bundle, folder: Path) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     plain = to_plain(bundle)
     head: dict[str, Any] = {"moorland": 1, "name": bundle.name, "time_zone": bundle.time_zone}
+    head |= {key: value for key, value in plain.items() if key not in (*head, *LISTS)}
     for key in LISTS:
         if plain.get(key):
             head[key] = f"{key}.yaml"

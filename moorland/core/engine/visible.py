@@ -327,7 +327,7 @@ class ViewerModel:
         """The grant roles that list rows of a table; none where a limit role lists none (5.7, 7.1)."""
         if any(not limit.role.beneath(table).rows for limit in self.limits):
             return []
-        return [grant for grant in self.granting((), (table,)) if grant.role.beneath(table).rows]
+        return [grant for grant in self.granting((), (table,)) if grant.role.beneath(table).rows and grant.role.beneath(table).only_under != 0]
 
     def exporting(self, table: str) -> list[RoleRows]:
         """The grant roles that list rows of a table and let them be exported; none where a limit role does not (5.7)."""

@@ -4,6 +4,91 @@
  */
 
 export interface paths {
+    "/access/v1/evaluation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody signed in, and programs with a token: one decision, about themselves or whom they may look at or stand in for. */
+        post: operations["access_v1_evaluation_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/access/v1/evaluations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The same, many decisions at once. */
+        post: operations["access_v1_evaluations_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/access/v1/search/action": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The same: what somebody may do with a resource. */
+        post: operations["access_v1_search_action_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/access/v1/search/resource": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The same: with what somebody may do something. */
+        post: operations["access_v1_search_resource_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/access/v1/search/subject": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The same: who may do something with a resource, of those who may be told of. */
+        post: operations["access_v1_search_subject_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/acts": {
         parameters: {
             query?: never;
@@ -14,7 +99,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: change people, groups, organizations or attributes, at once; `try=true` only shows who gains and loses. */
-        post: operations["acts_create"];
+        post: operations["api_acts_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -31,7 +116,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: how a viewer's figure comes about from that of all data, or of another viewer. */
-        post: operations["bridge_create"];
+        post: operations["api_bridge_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -48,7 +133,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: whether a condition can be used, checked as it is typed. */
-        post: operations["check_create"];
+        post: operations["api_check_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -65,7 +150,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: what several roles open alone and together. */
-        post: operations["combine_create"];
+        post: operations["api_combine_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -80,7 +165,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: the versions of the attributes' definitions. */
-        get: operations["directory_attributes_retrieve"];
+        get: operations["api_directory_attributes_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -97,7 +182,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: all people, or all groups, as CSV without passwords and secret attributes. */
-        get: operations["directory_export_retrieve"];
+        get: operations["api_directory_export_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -114,7 +199,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: which roles everybody holds. */
-        get: operations["directory_held_retrieve"];
+        get: operations["api_directory_held_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -133,7 +218,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: people or groups from a file; `try=true` reports every row and changes nothing. A file with refused rows is applied only without them. */
-        post: operations["directory_import_create"];
+        post: operations["api_directory_import_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -148,10 +233,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description Who has settings: every duty; give one. */
-        get: operations["duties_retrieve"];
+        get: operations["api_duties_retrieve"];
         put?: never;
         /** @description Who has settings: every duty; give one. */
-        post: operations["duties_create"];
+        post: operations["api_duties_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -166,7 +251,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Who has settings: what an account may do, by which duty, and how it comes by it. */
-        get: operations["duties_of_retrieve"];
+        get: operations["api_duties_of_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -185,7 +270,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Who has settings: who can do something. */
-        post: operations["duties_who_create"];
+        post: operations["api_duties_who_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -201,10 +286,10 @@ export interface paths {
         };
         get?: never;
         /** @description Who has settings: change a duty, or take it away; stale saves are refused. */
-        put: operations["duties_update"];
+        put: operations["api_duties_update"];
         post?: never;
         /** @description Who has settings: change a duty, or take it away; stale saves are refused. */
-        delete: operations["duties_destroy"];
+        delete: operations["api_duties_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -220,7 +305,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: what an edited role does to viewers, before and after, unsaved edits included. */
-        post: operations["effect_create"];
+        post: operations["api_effect_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -237,7 +322,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: evidence for which column names the person and which columns match. */
-        post: operations["entitlements_columns_create"];
+        post: operations["api_entitlements_columns_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -254,7 +339,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: what each line of a table of entitlements does. */
-        post: operations["entitlements_lines_create"];
+        post: operations["api_entitlements_lines_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -271,7 +356,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: answers questions for any viewers. */
-        post: operations["evaluate_create"];
+        post: operations["api_evaluate_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -288,7 +373,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: an exhibit that is being written, with its data, as viewers see it. */
-        post: operations["exhibits_create"];
+        post: operations["api_exhibits_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -305,7 +390,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: people, groups or roles against pages, before and after unsaved edits. */
-        post: operations["grid_create"];
+        post: operations["api_grid_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -320,7 +405,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: all that is kept of a group, and what it gives. */
-        get: operations["groups_retrieve"];
+        get: operations["api_groups_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -339,7 +424,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: bring confirmed tables in. The work runs as a task; all of it is done, or nothing. */
-        post: operations["imports_create"];
+        post: operations["api_imports_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -356,7 +441,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Who makes links: for many at once, as a list to hand out or by mail; whoever holds more than could be given gets theirs by mail only. */
-        post: operations["invitations_create"];
+        post: operations["api_invitations_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -373,7 +458,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: keeps a look; the same look has the same key. */
-        post: operations["looks_create"];
+        post: operations["api_looks_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -388,7 +473,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: a kept look. What it shows is asked anew, with the rights of whoever opens it. */
-        get: operations["looks_retrieve"];
+        get: operations["api_looks_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -407,7 +492,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: a new model without tables. */
-        post: operations["models_create"];
+        post: operations["api_models_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -422,7 +507,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: a model, the rows of its tables and what an objects sentence may mention. */
-        get: operations["models_retrieve"];
+        get: operations["api_models_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -440,10 +525,10 @@ export interface paths {
         };
         get?: never;
         /** @description By duty: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named. */
-        put: operations["models_draft_update"];
+        put: operations["api_models_draft_update"];
         post?: never;
         /** @description By duty: save or delete a model of the draft. Stale saves are refused; so is what would break a role, a page or a measure, with every place named. */
-        delete: operations["models_draft_destroy"];
+        delete: operations["api_models_draft_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -457,7 +542,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: refreshes that wait to be accepted; stage new content for a table. */
-        get: operations["models_refreshes_retrieve"];
+        get: operations["api_models_refreshes_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -474,7 +559,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: what a table of the draft holds, over all rows, and which sentences touch it. */
-        get: operations["models_tables_retrieve"];
+        get: operations["api_models_tables_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -493,9 +578,9 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: keep a table's lines here from now on; or no longer, the table keeps what it holds. */
-        post: operations["models_tables_kept_create"];
+        post: operations["api_models_tables_kept_create"];
         /** @description By duty: keep a table's lines here from now on; or no longer, the table keeps what it holds. */
-        delete: operations["models_tables_kept_destroy"];
+        delete: operations["api_models_tables_kept_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -509,10 +594,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: the lines of a table kept here; change them. `try=true` only shows who gains and loses. */
-        get: operations["models_tables_lines_retrieve"];
+        get: operations["api_models_tables_lines_retrieve"];
         put?: never;
         /** @description By duty: the lines of a table kept here; change them. `try=true` only shows who gains and loses. */
-        post: operations["models_tables_lines_create"];
+        post: operations["api_models_tables_lines_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -529,7 +614,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: what looks wrong in lines while they are typed or pasted. */
-        post: operations["models_tables_lines_check_create"];
+        post: operations["api_models_tables_lines_check_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -544,7 +629,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: every line there ever was, with who added and who ended it. */
-        get: operations["models_tables_lines_history_retrieve"];
+        get: operations["api_models_tables_lines_history_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -563,7 +648,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: stage new content for a table, as a task; nobody sees it before it is accepted. */
-        post: operations["models_tables_refreshes_create"];
+        post: operations["api_models_tables_refreshes_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -580,7 +665,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: an edited measure or derived column over all data of the draft, checked as it is typed. */
-        post: operations["models_try_create"];
+        post: operations["api_models_try_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -595,10 +680,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: the distinct values of a column with their rows, for picking values in a sentence. */
-        get: operations["models_values_retrieve"];
+        get: operations["api_models_values_retrieve"];
         put?: never;
         /** @description By duty: the distinct values of a column with their rows, for picking values in a sentence. */
-        post: operations["models_values_create"];
+        post: operations["api_models_values_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -613,14 +698,14 @@ export interface paths {
             cookie?: never;
         };
         /** @description Anybody signed in: their own account; change what of it is theirs to change. */
-        get: operations["my_account_retrieve"];
+        get: operations["api_my_account_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
         /** @description Anybody signed in: their own account; change what of it is theirs to change. */
-        patch: operations["my_account_partial_update"];
+        patch: operations["api_my_account_partial_update"];
         trace?: never;
     };
     "/api/my/answers": {
@@ -633,7 +718,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody signed in: answers to their own questions. */
-        post: operations["my_answers_create"];
+        post: operations["api_my_answers_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -648,7 +733,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Anybody signed in: what their own account may do. */
-        get: operations["my_duties_retrieve"];
+        get: operations["api_my_duties_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -667,7 +752,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody signed in, at a screen, whose roles let them make pages on a shelf: a new page, or a copy of one they may open. */
-        post: operations["my_making_create"];
+        post: operations["api_my_making_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -684,7 +769,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody signed in, at a screen: whether a filter over what exists for them can be used, checked as it is typed. */
-        post: operations["my_making_check_create"];
+        post: operations["api_my_making_check_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -701,7 +786,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody signed in, at a screen: an exhibit that is being written, built from what exists for them, as they see it. */
-        post: operations["my_making_exhibit_create"];
+        post: operations["api_my_making_exhibit_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -716,12 +801,12 @@ export interface paths {
             cookie?: never;
         };
         /** @description Whoever made a page, at a screen: its text, read by them alone; saved, where their roles let them edit; deleted. */
-        get: operations["my_making_retrieve"];
+        get: operations["api_my_making_retrieve"];
         /** @description Whoever made a page, at a screen: its text, read by them alone; saved, where their roles let them edit; deleted. */
-        put: operations["my_making_update"];
+        put: operations["api_my_making_update"];
         post?: never;
         /** @description Whoever made a page, at a screen: its text, read by them alone; saved, where their roles let them edit; deleted. */
-        delete: operations["my_making_destroy"];
+        delete: operations["api_my_making_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -737,7 +822,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Whoever made a page, at a screen: puts it on its shelf, where their roles let them publish; takes it back, always. */
-        post: operations["my_making_publishing_create"];
+        post: operations["api_my_making_publishing_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -752,7 +837,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Whoever made a page, at a screen: what it said before, newest first. */
-        get: operations["my_making_versions_retrieve"];
+        get: operations["api_my_making_versions_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -769,7 +854,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Anybody signed in, at a screen: what exists for them in each model, to build pages from and to browse. */
-        get: operations["my_models_retrieve"];
+        get: operations["api_my_models_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -786,7 +871,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Anybody signed in, at a screen: the values of a column that they are shown in clear. */
-        get: operations["my_models_values_retrieve"];
+        get: operations["api_my_models_values_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -803,7 +888,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Anybody signed in: the shelves and pages they may open. */
-        get: operations["my_pages_retrieve"];
+        get: operations["api_my_pages_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -820,10 +905,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description Anybody signed in: a page they may open, as it is for them; with a body, narrowed by filters. */
-        get: operations["my_pages_retrieve_2"];
+        get: operations["api_my_pages_retrieve_2"];
         put?: never;
         /** @description Anybody signed in: a page they may open, as it is for them; with a body, narrowed by filters. */
-        post: operations["my_pages_create"];
+        post: operations["api_my_pages_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -840,7 +925,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody signed in: the rows under a number of a page they may open, as far as their roles list rows. */
-        post: operations["my_pages_beneath_create"];
+        post: operations["api_my_pages_beneath_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -857,7 +942,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody signed in: an exhibit, or rows beneath it, as a file, as far as their roles let it be exported. */
-        post: operations["my_pages_export_create"];
+        post: operations["api_my_pages_export_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -873,9 +958,9 @@ export interface paths {
         };
         get?: never;
         /** @description Anybody signed in: begin a second factor, and put it in force with its first code. */
-        put: operations["my_second_factor_update"];
+        put: operations["api_my_second_factor_update"];
         /** @description Anybody signed in: begin a second factor, and put it in force with its first code. */
-        post: operations["my_second_factor_create"];
+        post: operations["api_my_second_factor_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -892,7 +977,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody signed in: take the second factor away, with the password. */
-        post: operations["my_second_factor_end_create"];
+        post: operations["api_my_second_factor_end_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -910,7 +995,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description Anybody signed in: end all their other sessions. */
-        delete: operations["my_sessions_destroy"];
+        delete: operations["api_my_sessions_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -927,7 +1012,24 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description Anybody signed in: end one of their sessions. */
-        delete: operations["my_sessions_destroy_2"];
+        delete: operations["api_my_sessions_destroy_2"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/sql": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Anybody signed in, and programs in their name: a SELECT, asked as questions of their own, and computed on the answers. */
+        post: operations["api_my_sql_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -943,7 +1045,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody signed in: make a token of their own; it is shown this one time. */
-        post: operations["my_tokens_create"];
+        post: operations["api_my_tokens_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -961,7 +1063,24 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description Anybody signed in: end one of their tokens at once. */
-        delete: operations["my_tokens_destroy"];
+        delete: operations["api_my_tokens_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Anybody signed in, and programs in their name: what exists for them, what it is called, and some values they are shown. */
+        get: operations["api_my_vocabulary_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -975,7 +1094,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: all that is kept of an organization. */
-        get: operations["organizations_retrieve"];
+        get: operations["api_organizations_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -992,7 +1111,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: shelves and pages, with who may open each. */
-        get: operations["pages_retrieve"];
+        get: operations["api_pages_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1010,10 +1129,10 @@ export interface paths {
         };
         get?: never;
         /** @description By duty: make, save or delete a page of the draft; stale saves are refused. */
-        put: operations["pages_update"];
+        put: operations["api_pages_update"];
         post?: never;
         /** @description By duty: make, save or delete a page of the draft; stale saves are refused. */
-        delete: operations["pages_destroy"];
+        delete: operations["api_pages_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1029,7 +1148,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: the rows under a number of a page, as another viewer may list them. */
-        post: operations["pages_beneath_create"];
+        post: operations["api_pages_beneath_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1046,7 +1165,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: a page as another viewer sees it. */
-        post: operations["pages_look_create"];
+        post: operations["api_pages_look_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1061,7 +1180,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: everybody, with organizations, groups and attributes. */
-        get: operations["people_retrieve"];
+        get: operations["api_people_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1078,14 +1197,14 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: what reaches a person; change the person. */
-        get: operations["people_retrieve_2"];
+        get: operations["api_people_retrieve_2"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
         /** @description By duty: what reaches a person; change the person. */
-        patch: operations["people_partial_update"];
+        patch: operations["api_people_partial_update"];
         trace?: never;
     };
     "/api/people/{login}/access": {
@@ -1099,7 +1218,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description Who makes links for somebody, and could give all they hold: end their sessions, tokens and second factor. */
-        delete: operations["people_access_destroy"];
+        delete: operations["api_people_access_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1113,7 +1232,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: what of somebody's access can be copied to somebody else. */
-        get: operations["people_copying_retrieve"];
+        get: operations["api_people_copying_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1132,7 +1251,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: a one-time link by which somebody sets a password; it is shown this one time. */
-        post: operations["people_invitation_create"];
+        post: operations["api_people_invitation_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1147,7 +1266,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: what hangs on somebody, before the account is deleted. */
-        get: operations["people_owns_retrieve"];
+        get: operations["api_people_owns_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1164,7 +1283,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: their own sets of pinned viewers. */
-        get: operations["pinned_sets_retrieve"];
+        get: operations["api_pinned_sets_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1182,10 +1301,10 @@ export interface paths {
         };
         get?: never;
         /** @description By duty: keeps or takes away one of their own sets. */
-        put: operations["pinned_sets_update"];
+        put: operations["api_pinned_sets_update"];
         post?: never;
         /** @description By duty: keeps or takes away one of their own sets. */
-        delete: operations["pinned_sets_destroy"];
+        delete: operations["api_pinned_sets_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1201,7 +1320,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: tables, types, keys, relationships and sensitive columns that files seem to hold. */
-        post: operations["proposals_create"];
+        post: operations["api_proposals_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1218,7 +1337,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: classes of people who see exactly the same, and who stands out. */
-        post: operations["reach_create"];
+        post: operations["api_reach_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1235,7 +1354,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: the classes as a file. */
-        post: operations["reach_export_create"];
+        post: operations["api_reach_export_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1250,7 +1369,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: how far the look at everybody is, while it is waited for. */
-        get: operations["reach_underway_retrieve"];
+        get: operations["api_reach_underway_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1267,7 +1386,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: the pages of readers on the shelves in scope, without what stands on them. */
-        get: operations["readers_pages_retrieve"];
+        get: operations["api_readers_pages_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1285,10 +1404,10 @@ export interface paths {
         };
         get?: never;
         /** @description By duty over its shelf: takes a reader's page back, sets its tags and owner, gives it another maker, deletes it. */
-        put: operations["readers_pages_update"];
+        put: operations["api_readers_pages_update"];
         post?: never;
         /** @description By duty over its shelf: takes a reader's page back, sets its tags and owner, gives it another maker, deletes it. */
-        delete: operations["readers_pages_destroy"];
+        delete: operations["api_readers_pages_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1304,7 +1423,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: the sentences of a role that take nothing away from anybody who holds it, unsaved edits included. */
-        post: operations["redundant_create"];
+        post: operations["api_redundant_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1321,9 +1440,9 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: accept a staged refresh, or throw it away. */
-        post: operations["refreshes_create"];
+        post: operations["api_refreshes_create"];
         /** @description By duty: accept a staged refresh, or throw it away. */
-        delete: operations["refreshes_destroy"];
+        delete: operations["api_refreshes_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1337,10 +1456,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: the history; release the draft that was reviewed. */
-        get: operations["releases_retrieve"];
+        get: operations["api_releases_retrieve"];
         put?: never;
         /** @description By duty: the history; release the draft that was reviewed. */
-        post: operations["releases_create"];
+        post: operations["api_releases_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1355,7 +1474,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: what a release would change, and for whom. */
-        get: operations["releases_pending_retrieve"];
+        get: operations["api_releases_pending_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1372,7 +1491,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: one release of the history. */
-        get: operations["releases_retrieve_2"];
+        get: operations["api_releases_retrieve_2"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1389,10 +1508,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: all roles of the draft; a new role. */
-        get: operations["roles_retrieve"];
+        get: operations["api_roles_retrieve"];
         put?: never;
         /** @description By duty: all roles of the draft; a new role. */
-        post: operations["roles_create"];
+        post: operations["api_roles_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1408,10 +1527,10 @@ export interface paths {
         };
         get?: never;
         /** @description By duty: save, rename or delete a role of the draft; stale saves are refused. */
-        put: operations["roles_update"];
+        put: operations["api_roles_update"];
         post?: never;
         /** @description By duty: save, rename or delete a role of the draft; stale saves are refused. */
-        delete: operations["roles_destroy"];
+        delete: operations["api_roles_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1427,7 +1546,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: map a role to users, groups, everyone or a condition. Acts at once; `try=true` only shows the effect. */
-        post: operations["roles_assignments_create"];
+        post: operations["api_roles_assignments_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1445,7 +1564,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description By duty: take an assignment away, at once; `try=true` only shows the effect. */
-        delete: operations["roles_assignments_destroy"];
+        delete: operations["api_roles_assignments_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1461,7 +1580,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: take back the deletion of a role. */
-        post: operations["roles_restore_create"];
+        post: operations["api_roles_restore_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1476,7 +1595,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: where a role of the draft is named. */
-        get: operations["roles_uses_retrieve"];
+        get: operations["api_roles_uses_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1495,7 +1614,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: rows of a table for several viewers in one order, withheld ones in their places. */
-        post: operations["rows_create"];
+        post: operations["api_rows_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1515,7 +1634,7 @@ export interface paths {
          *     - YAML: application/vnd.oai.openapi
          *     - JSON: application/vnd.oai.openapi+json
          */
-        get: operations["schema_retrieve"];
+        get: operations["api_schema_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1532,12 +1651,12 @@ export interface paths {
             cookie?: never;
         };
         /** @description Anybody: who is signed in; sign in; sign out. */
-        get: operations["session_retrieve"];
+        get: operations["api_session_retrieve"];
         put?: never;
         /** @description Anybody: who is signed in; sign in; sign out. */
-        post: operations["session_create"];
+        post: operations["api_session_create"];
         /** @description Anybody: who is signed in; sign in; sign out. */
-        delete: operations["session_destroy"];
+        delete: operations["api_session_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1553,7 +1672,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody: a link to the account's own mail, where mail is set up; the answer is the same for every login. */
-        post: operations["session_forgotten_create"];
+        post: operations["api_session_forgotten_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1569,7 +1688,7 @@ export interface paths {
         };
         get?: never;
         /** @description Anybody signed in: change one's own password. Other sessions of the account end. */
-        put: operations["session_password_update"];
+        put: operations["api_session_password_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1587,7 +1706,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody with the link the server printed, while there is no workspace: make it, with its first administrator. */
-        post: operations["session_set_up_create"];
+        post: operations["api_session_set_up_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1604,7 +1723,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Anybody with a one-time link: set a password and be signed in. */
-        post: operations["session_welcome_create"];
+        post: operations["api_session_welcome_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1621,7 +1740,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Who may do everything: the whole workspace as one file, without its keys. */
-        post: operations["settings_backup_create"];
+        post: operations["api_settings_backup_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1636,9 +1755,9 @@ export interface paths {
             cookie?: never;
         };
         /** @description Who has settings: the sign-in rules with whom they stop; save them. */
-        get: operations["settings_sign_in_retrieve"];
+        get: operations["api_settings_sign_in_retrieve"];
         /** @description Who has settings: the sign-in rules with whom they stop; save them. */
-        put: operations["settings_sign_in_update"];
+        put: operations["api_settings_sign_in_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1656,7 +1775,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description Who has settings: whom other rules would stop today. */
-        post: operations["settings_sign_in_try_create"];
+        post: operations["api_settings_sign_in_try_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1671,10 +1790,10 @@ export interface paths {
             cookie?: never;
         };
         /** @description Who has settings: every token; make one for a service. */
-        get: operations["settings_tokens_retrieve"];
+        get: operations["api_settings_tokens_retrieve"];
         put?: never;
         /** @description Who has settings: every token; make one for a service. */
-        post: operations["settings_tokens_create"];
+        post: operations["api_settings_tokens_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1692,7 +1811,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description Who has settings: end a token at once. */
-        delete: operations["settings_tokens_destroy"];
+        delete: operations["api_settings_tokens_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1707,7 +1826,7 @@ export interface paths {
         };
         get?: never;
         /** @description Who has settings: the name and time zone of the workspace. */
-        put: operations["settings_workspace_update"];
+        put: operations["api_settings_workspace_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1724,10 +1843,10 @@ export interface paths {
         };
         get?: never;
         /** @description By duty: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted. */
-        put: operations["shelves_update"];
+        put: operations["api_shelves_update"];
         post?: never;
         /** @description By duty: make, save or delete a shelf of the draft; stale saves are refused, and one with pages is not deleted. */
-        delete: operations["shelves_destroy"];
+        delete: operations["api_shelves_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1741,7 +1860,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: roles of the draft that differ in one value, with the role that changes nothing for anybody. */
-        get: operations["similar_retrieve"];
+        get: operations["api_similar_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1760,7 +1879,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: write the suggested role into the draft in place of the others. Values of a new attribute are set at once; no live role reads it. */
-        post: operations["similar_replace_create"];
+        post: operations["api_similar_replace_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1777,7 +1896,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: the secured SQL of a question for any viewer, unsaved sentences included. */
-        post: operations["sql_create"];
+        post: operations["api_sql_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1792,7 +1911,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: changes in the draft, the live release, the models. */
-        get: operations["state_retrieve"];
+        get: operations["api_state_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1811,7 +1930,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: what a person may see, or who may see a table or page, by which sentence and since when. */
-        post: operations["statement_create"];
+        post: operations["api_statement_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1828,7 +1947,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: a statement as a file. */
-        post: operations["statement_export_create"];
+        post: operations["api_statement_export_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1843,7 +1962,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: what runs, and what ran lately. */
-        get: operations["tasks_retrieve"];
+        get: operations["api_tasks_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1860,11 +1979,11 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: how far a task is; end it. Ending leaves nothing half done. */
-        get: operations["tasks_retrieve_2"];
+        get: operations["api_tasks_retrieve_2"];
         put?: never;
         post?: never;
         /** @description By duty: how far a task is; end it. Ending leaves nothing half done. */
-        delete: operations["tasks_destroy"];
+        delete: operations["api_tasks_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1878,7 +1997,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: who did and looked at what, newest first. */
-        get: operations["trail_retrieve"];
+        get: operations["api_trail_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1897,7 +2016,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: bring a file. Its bytes are the body; nothing is understood yet. */
-        post: operations["uploads_create"];
+        post: operations["api_uploads_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1915,7 +2034,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** @description By duty: forget a file that was brought. */
-        delete: operations["uploads_destroy"];
+        delete: operations["api_uploads_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1931,7 +2050,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: the first rows of a file as they stand. */
-        post: operations["uploads_grid_create"];
+        post: operations["api_uploads_grid_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1946,7 +2065,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description By duty: the names, functions and kinds of mask there are. */
-        get: operations["vocabulary_retrieve"];
+        get: operations["api_vocabulary_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1965,7 +2084,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: everybody who reaches something, by which role and sentence; against live or another day, who is new and who is gone. */
-        post: operations["who_create"];
+        post: operations["api_who_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1982,7 +2101,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: a worked example of what whole totals of a members sentence give away. */
-        post: operations["whole_totals_create"];
+        post: operations["api_whole_totals_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1999,7 +2118,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** @description By duty: why a viewer can or cannot, layer by layer, and what would have to change. */
-        post: operations["why_create"];
+        post: operations["api_why_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2072,8 +2191,29 @@ export interface components {
         };
         /** @enum {string} */
         ActEnum: "look-shapes" | "look-values" | "roles" | "map" | "people" | "links" | "models" | "sources" | "pages" | "release" | "checks" | "trail" | "stand-in" | "settings";
+        /**
+         * Action
+         * @description What is to be done; new values of a row stand in `properties.set`.
+         */
+        Action: {
+            /** Name */
+            name: string;
+            /** Properties */
+            properties?: {
+                [key: string]: unknown;
+            };
+        };
         /** @enum {string} */
         ActionEnum: "open" | "edit" | "publish" | "export";
+        /**
+         * ActionSearch
+         * @description What may somebody do with a resource?
+         */
+        ActionSearch: {
+            page?: components["schemas"]["Page"];
+            resource: components["schemas"]["Resource"];
+            subject: components["schemas"]["Subject"];
+        };
         /** @enum {string} */
         ActionsEnum: "open" | "edit" | "create" | "publish" | "export";
         /** @enum {string} */
@@ -3101,6 +3241,29 @@ export interface components {
              */
             review_by?: string | null;
         };
+        /**
+         * Decision
+         * @description Yes or no; what is not known, out of scope or hidden is no.
+         */
+        Decision: {
+            /**
+             * Context
+             * @default null
+             */
+            context?: {
+                [key: string]: unknown;
+            } | null;
+            /** Decision */
+            decision: boolean;
+        };
+        /**
+         * Decisions
+         * @description The decisions, in the order asked.
+         */
+        Decisions: {
+            /** Evaluations */
+            evaluations: components["schemas"]["Decision"][];
+        };
         /** @enum {string} */
         DefaultEnum: "visible" | "hidden";
         /**
@@ -3479,6 +3642,54 @@ export interface components {
             viewers: (string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"])[];
         };
         /**
+         * EvaluationOptions
+         * @description Whether all are decided, or no more after the first denial or permission.
+         */
+        EvaluationOptions: {
+            /**
+             * Evaluations Semantic
+             * @default execute_all
+             */
+            evaluations_semantic?: components["schemas"]["EvaluationsSemanticEnum"];
+        };
+        /**
+         * EvaluationRequest
+         * @description One decision. With `context.reasons` true, who may look is told which layer decides.
+         */
+        EvaluationRequest: {
+            action: components["schemas"]["Action"];
+            /** Context */
+            context?: {
+                [key: string]: unknown;
+            };
+            resource: components["schemas"]["Resource"];
+            subject: components["schemas"]["Subject"];
+        };
+        /**
+         * EvaluationsRequest
+         * @description Many decisions at once; without `evaluations`, one.
+         */
+        EvaluationsRequest: {
+            /** @default null */
+            action?: components["schemas"]["Action"] | null;
+            /**
+             * Context
+             * @default null
+             */
+            context?: {
+                [key: string]: unknown;
+            } | null;
+            /** Evaluations */
+            evaluations?: components["schemas"]["PartOfEvaluation"][];
+            options?: components["schemas"]["EvaluationOptions"];
+            /** @default null */
+            resource?: components["schemas"]["Resource"] | null;
+            /** @default null */
+            subject?: components["schemas"]["Subject"] | null;
+        };
+        /** @enum {string} */
+        EvaluationsSemanticEnum: "execute_all" | "deny_on_first_deny" | "permit_on_first_permit";
+        /**
          * EverythingText
          * @description `{text: ALL}`: the word that opens everything.
          */
@@ -3810,6 +4021,39 @@ export interface components {
         };
         /** @enum {string} */
         FormatB48Enum: "csv" | "xlsx";
+        /**
+         * Found
+         * @description A subject, resource or action that was found.
+         */
+        Found: {
+            /**
+             * Id
+             * @default null
+             */
+            id?: string | null;
+            /**
+             * Name
+             * @default null
+             */
+            name?: string | null;
+            /**
+             * Type
+             * @default null
+             */
+            type?: string | null;
+        };
+        /**
+         * FoundPage
+         * @description The token of the next part (empty: there is none), how many are here, and how many in all.
+         */
+        FoundPage: {
+            /** Count */
+            count: number;
+            /** Next Token */
+            next_token: string;
+            /** Total */
+            total: number;
+        };
         /** FullInTotals */
         FullInTotals: {
             full: components["schemas"]["AtLeast"];
@@ -5406,13 +5650,20 @@ export interface components {
         };
         /**
          * OwnColumn
-         * @description A column that exists for who asks.
+         * @description A column that exists for who asks; `samples` are some values they are shown in clear (vocabulary only).
          */
         OwnColumn: {
+            /**
+             * About
+             * @default null
+             */
+            about?: string | null;
             /** Label */
             label: string;
             /** Name */
             name: string;
+            /** Samples */
+            samples?: unknown[];
             /** Type */
             type: components["schemas"]["Type15bEnum"];
         };
@@ -5487,6 +5738,11 @@ export interface components {
          * @description A measure that exists for who asks; `table` is the first whose rows it counts, `tables` all of them.
          */
         OwnMeasure: {
+            /**
+             * About
+             * @default null
+             */
+            about?: string | null;
             /** Format */
             format: string | null;
             /** Label */
@@ -5634,6 +5890,11 @@ export interface components {
          * @description A table that exists for who asks, with the tables whose columns come with its rows.
          */
         OwnTable: {
+            /**
+             * About
+             * @default null
+             */
+            about?: string | null;
             /** Columns */
             columns: components["schemas"]["OwnColumn"][];
             /** Key */
@@ -5671,54 +5932,19 @@ export interface components {
         };
         /**
          * Page
-         * @description Exhibits that are opened together.
+         * @description Which part of the results.
          */
         Page: {
             /**
-             * About
-             * @default null
+             * Limit
+             * @default 1000
              */
-            about?: string | null;
-            /** Exhibits */
-            exhibits?: components["schemas"]["Exhibit"][];
-            /** Filters */
-            filters?: string[];
+            limit?: number;
             /**
-             * Keeper
+             * Token
              * @default null
              */
-            keeper?: string | null;
-            /**
-             * Label
-             * @default null
-             */
-            label?: string | null;
-            /**
-             * Model
-             * @default null
-             */
-            model?: string | null;
-            /** Name */
-            name: string;
-            /**
-             * Owner
-             * @default null
-             */
-            owner?: string | null;
-            /**
-             * Reason
-             * @default null
-             */
-            reason?: string | null;
-            /**
-             * Review By
-             * @default null
-             */
-            review_by?: string | null;
-            /** Shelf */
-            shelf: string;
-            /** Tags */
-            tags?: string[];
+            token?: string | null;
         };
         /**
          * PageAnswer
@@ -5868,6 +6094,25 @@ export interface components {
              * @default null
              */
             where?: string | null;
+        };
+        /**
+         * PartOfEvaluation
+         * @description One of many decisions: what is left out is as in the request around it.
+         */
+        PartOfEvaluation: {
+            /** @default null */
+            action?: components["schemas"]["Action"] | null;
+            /**
+             * Context
+             * @default null
+             */
+            context?: {
+                [key: string]: unknown;
+            } | null;
+            /** @default null */
+            resource?: components["schemas"]["Resource"] | null;
+            /** @default null */
+            subject?: components["schemas"]["Subject"] | null;
         };
         /**
          * PasswordChange
@@ -6883,6 +7128,42 @@ export interface components {
             roles: string[];
         };
         /**
+         * Resource
+         * @description With what: a page, model, table, column, measure or row, by its id; a search for rows names their table in `properties.table`.
+         */
+        Resource: {
+            /**
+             * Id
+             * @default null
+             */
+            id?: string | null;
+            /** Properties */
+            properties?: {
+                [key: string]: unknown;
+            };
+            /** Type */
+            type: string;
+        };
+        /**
+         * ResourceSearch
+         * @description With what may somebody do something?
+         */
+        ResourceSearch: {
+            action: components["schemas"]["Action"];
+            page?: components["schemas"]["Page"];
+            resource: components["schemas"]["Resource"];
+            subject: components["schemas"]["Subject"];
+        };
+        /**
+         * Results
+         * @description What was found, sorted.
+         */
+        Results: {
+            page: components["schemas"]["FoundPage"];
+            /** Results */
+            results: components["schemas"]["Found"][];
+        };
+        /**
          * Role
          * @description Opens (grant) or narrows (limit), by its sentences, for those it is assigned to (5.1).
          */
@@ -7478,60 +7759,33 @@ export interface components {
         SpellingEnum: "plain" | "day_first" | "month_first" | "decimal_comma";
         /**
          * SqlAnswer
-         * @description The statements, or why there are none.
+         * @description What a statement gives; notices say where not all rows that match are listed.
          */
         SqlAnswer: {
-            /** Dialects */
-            dialects: string[];
-            /**
-             * Refused
-             * @default null
-             */
-            refused?: string | null;
-            /** Statements */
-            statements: components["schemas"]["SqlStatement"][];
+            /** Columns */
+            columns: components["schemas"]["SqlColumn"][];
+            /** Notices */
+            notices: string[];
+            /** Rows */
+            rows: unknown[][];
+        };
+        /**
+         * SqlColumn
+         * @description A column of the answer.
+         */
+        SqlColumn: {
+            /** Name */
+            name: string;
+            /** Type */
+            type: components["schemas"]["Type15bEnum"];
         };
         /**
          * SqlRequest
-         * @description A question about rows or totals, for one viewer, in the words of a database engine.
+         * @description One statement, with the values of its parameters `$1`, `$2`, …
          */
         SqlRequest: {
-            /**
-             * As Of
-             * @default null
-             */
-            as_of?: string | null;
-            /**
-             * Dialect
-             * @default postgres
-             */
-            dialect?: string;
-            /** Edited */
-            edited?: components["schemas"]["Role"][];
-            question: components["schemas"]["Question"];
-            /**
-             * State
-             * @default draft
-             */
-            state?: components["schemas"]["State374Enum"];
-            /** Viewer */
-            viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"];
-        };
-        /**
-         * SqlStatement
-         * @description One statement: what it gives, its text, and the values bound to it.
-         */
-        SqlStatement: {
-            /** Gives */
-            gives: string;
-            /** Looks Up */
-            looks_up: string[];
-            /** Measure */
-            measure: string | null;
             /** Parameters */
-            parameters: {
-                [key: string]: unknown;
-            };
+            parameters?: (boolean | number | string | null)[];
             /** Sql */
             sql: string;
         };
@@ -7721,6 +7975,33 @@ export interface components {
             second_factor: string[];
             /** Unknown */
             unknown: string[];
+        };
+        /**
+         * Subject
+         * @description Who: a `user`, by login.
+         */
+        Subject: {
+            /**
+             * Id
+             * @default null
+             */
+            id?: string | null;
+            /** Properties */
+            properties?: {
+                [key: string]: unknown;
+            };
+            /** Type */
+            type: string;
+        };
+        /**
+         * SubjectSearch
+         * @description Who may do something with a resource?
+         */
+        SubjectSearch: {
+            action: components["schemas"]["Action"];
+            page?: components["schemas"]["Page"];
+            resource: components["schemas"]["Resource"];
+            subject: components["schemas"]["Subject"];
         };
         /**
          * Suggestion
@@ -8694,7 +8975,122 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    acts_create: {
+    access_v1_evaluation_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvaluationRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+        };
+    };
+    access_v1_evaluations_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["EvaluationsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decisions"];
+                };
+            };
+        };
+    };
+    access_v1_search_action_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActionSearch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Results"];
+                };
+            };
+        };
+    };
+    access_v1_search_resource_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResourceSearch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Results"];
+                };
+            };
+        };
+    };
+    access_v1_search_subject_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SubjectSearch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Results"];
+                };
+            };
+        };
+    };
+    api_acts_create: {
         parameters: {
             query?: {
                 /** @description Show the effect without making the change. */
@@ -8720,7 +9116,7 @@ export interface operations {
             };
         };
     };
-    bridge_create: {
+    api_bridge_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -8743,7 +9139,7 @@ export interface operations {
             };
         };
     };
-    check_create: {
+    api_check_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -8766,7 +9162,7 @@ export interface operations {
             };
         };
     };
-    combine_create: {
+    api_combine_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -8789,7 +9185,7 @@ export interface operations {
             };
         };
     };
-    directory_attributes_retrieve: {
+    api_directory_attributes_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -8808,7 +9204,7 @@ export interface operations {
             };
         };
     };
-    directory_export_retrieve: {
+    api_directory_export_retrieve: {
         parameters: {
             query?: {
                 kind?: "groups" | "people";
@@ -8829,7 +9225,7 @@ export interface operations {
             };
         };
     };
-    directory_held_retrieve: {
+    api_directory_held_retrieve: {
         parameters: {
             query?: {
                 state?: "draft" | "live";
@@ -8850,7 +9246,7 @@ export interface operations {
             };
         };
     };
-    directory_import_create: {
+    api_directory_import_create: {
         parameters: {
             query?: {
                 /** @description Show the effect without making the change. */
@@ -8876,7 +9272,7 @@ export interface operations {
             };
         };
     };
-    duties_retrieve: {
+    api_duties_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -8895,7 +9291,7 @@ export interface operations {
             };
         };
     };
-    duties_create: {
+    api_duties_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -8918,7 +9314,7 @@ export interface operations {
             };
         };
     };
-    duties_of_retrieve: {
+    api_duties_of_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -8939,7 +9335,7 @@ export interface operations {
             };
         };
     };
-    duties_who_create: {
+    api_duties_who_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -8962,7 +9358,7 @@ export interface operations {
             };
         };
     };
-    duties_update: {
+    api_duties_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -8987,7 +9383,7 @@ export interface operations {
             };
         };
     };
-    duties_destroy: {
+    api_duties_destroy: {
         parameters: {
             query: {
                 /** @description The version that was read; another is refused as stale. */
@@ -9010,7 +9406,7 @@ export interface operations {
             };
         };
     };
-    effect_create: {
+    api_effect_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9033,7 +9429,7 @@ export interface operations {
             };
         };
     };
-    entitlements_columns_create: {
+    api_entitlements_columns_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9056,7 +9452,7 @@ export interface operations {
             };
         };
     };
-    entitlements_lines_create: {
+    api_entitlements_lines_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9079,7 +9475,7 @@ export interface operations {
             };
         };
     };
-    evaluate_create: {
+    api_evaluate_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9102,7 +9498,7 @@ export interface operations {
             };
         };
     };
-    exhibits_create: {
+    api_exhibits_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9125,7 +9521,7 @@ export interface operations {
             };
         };
     };
-    grid_create: {
+    api_grid_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9148,7 +9544,7 @@ export interface operations {
             };
         };
     };
-    groups_retrieve: {
+    api_groups_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9169,7 +9565,7 @@ export interface operations {
             };
         };
     };
-    imports_create: {
+    api_imports_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9192,7 +9588,7 @@ export interface operations {
             };
         };
     };
-    invitations_create: {
+    api_invitations_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9215,7 +9611,7 @@ export interface operations {
             };
         };
     };
-    looks_create: {
+    api_looks_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9238,7 +9634,7 @@ export interface operations {
             };
         };
     };
-    looks_retrieve: {
+    api_looks_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9259,7 +9655,7 @@ export interface operations {
             };
         };
     };
-    models_create: {
+    api_models_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9282,7 +9678,7 @@ export interface operations {
             };
         };
     };
-    models_retrieve: {
+    api_models_retrieve: {
         parameters: {
             query?: {
                 state?: "draft" | "live";
@@ -9305,7 +9701,7 @@ export interface operations {
             };
         };
     };
-    models_draft_update: {
+    api_models_draft_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -9330,7 +9726,7 @@ export interface operations {
             };
         };
     };
-    models_draft_destroy: {
+    api_models_draft_destroy: {
         parameters: {
             query: {
                 /** @description The version that was read; another is refused as stale. */
@@ -9353,7 +9749,7 @@ export interface operations {
             };
         };
     };
-    models_refreshes_retrieve: {
+    api_models_refreshes_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9374,7 +9770,7 @@ export interface operations {
             };
         };
     };
-    models_tables_retrieve: {
+    api_models_tables_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9396,7 +9792,7 @@ export interface operations {
             };
         };
     };
-    models_tables_kept_create: {
+    api_models_tables_kept_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9418,7 +9814,7 @@ export interface operations {
             };
         };
     };
-    models_tables_kept_destroy: {
+    api_models_tables_kept_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -9439,7 +9835,7 @@ export interface operations {
             };
         };
     };
-    models_tables_lines_retrieve: {
+    api_models_tables_lines_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9461,7 +9857,7 @@ export interface operations {
             };
         };
     };
-    models_tables_lines_create: {
+    api_models_tables_lines_create: {
         parameters: {
             query?: {
                 /** @description Show the effect without making the change. */
@@ -9490,7 +9886,7 @@ export interface operations {
             };
         };
     };
-    models_tables_lines_check_create: {
+    api_models_tables_lines_check_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9516,7 +9912,7 @@ export interface operations {
             };
         };
     };
-    models_tables_lines_history_retrieve: {
+    api_models_tables_lines_history_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9538,7 +9934,7 @@ export interface operations {
             };
         };
     };
-    models_tables_refreshes_create: {
+    api_models_tables_refreshes_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9564,7 +9960,7 @@ export interface operations {
             };
         };
     };
-    models_try_create: {
+    api_models_try_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9589,7 +9985,7 @@ export interface operations {
             };
         };
     };
-    models_values_retrieve: {
+    api_models_values_retrieve: {
         parameters: {
             query?: {
                 search?: string;
@@ -9615,7 +10011,7 @@ export interface operations {
             };
         };
     };
-    models_values_create: {
+    api_models_values_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9642,7 +10038,7 @@ export interface operations {
             };
         };
     };
-    my_account_retrieve: {
+    api_my_account_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9661,7 +10057,7 @@ export interface operations {
             };
         };
     };
-    my_account_partial_update: {
+    api_my_account_partial_update: {
         parameters: {
             query?: {
                 /** @description Show the effect without making the change. */
@@ -9687,7 +10083,7 @@ export interface operations {
             };
         };
     };
-    my_answers_create: {
+    api_my_answers_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9710,7 +10106,7 @@ export interface operations {
             };
         };
     };
-    my_duties_retrieve: {
+    api_my_duties_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9729,7 +10125,7 @@ export interface operations {
             };
         };
     };
-    my_making_create: {
+    api_my_making_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9752,7 +10148,7 @@ export interface operations {
             };
         };
     };
-    my_making_check_create: {
+    api_my_making_check_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9775,7 +10171,7 @@ export interface operations {
             };
         };
     };
-    my_making_exhibit_create: {
+    api_my_making_exhibit_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9798,7 +10194,7 @@ export interface operations {
             };
         };
     };
-    my_making_retrieve: {
+    api_my_making_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9819,7 +10215,7 @@ export interface operations {
             };
         };
     };
-    my_making_update: {
+    api_my_making_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -9844,7 +10240,7 @@ export interface operations {
             };
         };
     };
-    my_making_destroy: {
+    api_my_making_destroy: {
         parameters: {
             query: {
                 /** @description The version that was read; another is refused as stale. */
@@ -9867,7 +10263,7 @@ export interface operations {
             };
         };
     };
-    my_making_publishing_create: {
+    api_my_making_publishing_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -9892,7 +10288,7 @@ export interface operations {
             };
         };
     };
-    my_making_versions_retrieve: {
+    api_my_making_versions_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9913,7 +10309,7 @@ export interface operations {
             };
         };
     };
-    my_models_retrieve: {
+    api_my_models_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9932,7 +10328,7 @@ export interface operations {
             };
         };
     };
-    my_models_values_retrieve: {
+    api_my_models_values_retrieve: {
         parameters: {
             query?: {
                 search?: string;
@@ -9957,7 +10353,7 @@ export interface operations {
             };
         };
     };
-    my_pages_retrieve: {
+    api_my_pages_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -9976,7 +10372,7 @@ export interface operations {
             };
         };
     };
-    my_pages_retrieve_2: {
+    api_my_pages_retrieve_2: {
         parameters: {
             query?: never;
             header?: never;
@@ -9997,7 +10393,7 @@ export interface operations {
             };
         };
     };
-    my_pages_create: {
+    api_my_pages_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10022,7 +10418,7 @@ export interface operations {
             };
         };
     };
-    my_pages_beneath_create: {
+    api_my_pages_beneath_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10047,7 +10443,7 @@ export interface operations {
             };
         };
     };
-    my_pages_export_create: {
+    api_my_pages_export_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10072,7 +10468,7 @@ export interface operations {
             };
         };
     };
-    my_second_factor_update: {
+    api_my_second_factor_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -10095,7 +10491,7 @@ export interface operations {
             };
         };
     };
-    my_second_factor_create: {
+    api_my_second_factor_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10114,7 +10510,7 @@ export interface operations {
             };
         };
     };
-    my_second_factor_end_create: {
+    api_my_second_factor_end_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10136,7 +10532,7 @@ export interface operations {
             };
         };
     };
-    my_sessions_destroy: {
+    api_my_sessions_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -10155,7 +10551,7 @@ export interface operations {
             };
         };
     };
-    my_sessions_destroy_2: {
+    api_my_sessions_destroy_2: {
         parameters: {
             query?: never;
             header?: never;
@@ -10176,7 +10572,30 @@ export interface operations {
             };
         };
     };
-    my_tokens_create: {
+    api_my_sql_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SqlRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SqlAnswer"];
+                };
+            };
+        };
+    };
+    api_my_tokens_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10199,7 +10618,7 @@ export interface operations {
             };
         };
     };
-    my_tokens_destroy: {
+    api_my_tokens_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -10219,7 +10638,26 @@ export interface operations {
             };
         };
     };
-    organizations_retrieve: {
+    api_my_vocabulary_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnModels"];
+                };
+            };
+        };
+    };
+    api_organizations_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -10240,7 +10678,7 @@ export interface operations {
             };
         };
     };
-    pages_retrieve: {
+    api_pages_retrieve: {
         parameters: {
             query?: {
                 state?: "draft" | "live";
@@ -10261,7 +10699,7 @@ export interface operations {
             };
         };
     };
-    pages_update: {
+    api_pages_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -10286,7 +10724,7 @@ export interface operations {
             };
         };
     };
-    pages_destroy: {
+    api_pages_destroy: {
         parameters: {
             query: {
                 /** @description The version that was read; another is refused as stale. */
@@ -10309,7 +10747,7 @@ export interface operations {
             };
         };
     };
-    pages_beneath_create: {
+    api_pages_beneath_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10334,7 +10772,7 @@ export interface operations {
             };
         };
     };
-    pages_look_create: {
+    api_pages_look_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10359,7 +10797,7 @@ export interface operations {
             };
         };
     };
-    people_retrieve: {
+    api_people_retrieve: {
         parameters: {
             query?: {
                 state?: "draft" | "live";
@@ -10380,7 +10818,7 @@ export interface operations {
             };
         };
     };
-    people_retrieve_2: {
+    api_people_retrieve_2: {
         parameters: {
             query?: {
                 state?: "draft" | "live";
@@ -10403,7 +10841,7 @@ export interface operations {
             };
         };
     };
-    people_partial_update: {
+    api_people_partial_update: {
         parameters: {
             query?: {
                 /** @description Show the effect without making the change. */
@@ -10431,7 +10869,7 @@ export interface operations {
             };
         };
     };
-    people_access_destroy: {
+    api_people_access_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -10451,7 +10889,7 @@ export interface operations {
             };
         };
     };
-    people_copying_retrieve: {
+    api_people_copying_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -10472,7 +10910,7 @@ export interface operations {
             };
         };
     };
-    people_invitation_create: {
+    api_people_invitation_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10493,7 +10931,7 @@ export interface operations {
             };
         };
     };
-    people_owns_retrieve: {
+    api_people_owns_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -10514,7 +10952,7 @@ export interface operations {
             };
         };
     };
-    pinned_sets_retrieve: {
+    api_pinned_sets_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -10533,7 +10971,7 @@ export interface operations {
             };
         };
     };
-    pinned_sets_update: {
+    api_pinned_sets_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -10558,7 +10996,7 @@ export interface operations {
             };
         };
     };
-    pinned_sets_destroy: {
+    api_pinned_sets_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -10578,7 +11016,7 @@ export interface operations {
             };
         };
     };
-    proposals_create: {
+    api_proposals_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10601,7 +11039,7 @@ export interface operations {
             };
         };
     };
-    reach_create: {
+    api_reach_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10624,7 +11062,7 @@ export interface operations {
             };
         };
     };
-    reach_export_create: {
+    api_reach_export_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10647,7 +11085,7 @@ export interface operations {
             };
         };
     };
-    reach_underway_retrieve: {
+    api_reach_underway_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -10666,7 +11104,7 @@ export interface operations {
             };
         };
     };
-    readers_pages_retrieve: {
+    api_readers_pages_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -10685,7 +11123,7 @@ export interface operations {
             };
         };
     };
-    readers_pages_update: {
+    api_readers_pages_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -10710,7 +11148,7 @@ export interface operations {
             };
         };
     };
-    readers_pages_destroy: {
+    api_readers_pages_destroy: {
         parameters: {
             query: {
                 /** @description The version that was read; another is refused as stale. */
@@ -10733,7 +11171,7 @@ export interface operations {
             };
         };
     };
-    redundant_create: {
+    api_redundant_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10756,7 +11194,7 @@ export interface operations {
             };
         };
     };
-    refreshes_create: {
+    api_refreshes_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10777,7 +11215,7 @@ export interface operations {
             };
         };
     };
-    refreshes_destroy: {
+    api_refreshes_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -10797,7 +11235,7 @@ export interface operations {
             };
         };
     };
-    releases_retrieve: {
+    api_releases_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -10816,7 +11254,7 @@ export interface operations {
             };
         };
     };
-    releases_create: {
+    api_releases_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10839,7 +11277,7 @@ export interface operations {
             };
         };
     };
-    releases_pending_retrieve: {
+    api_releases_pending_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -10858,7 +11296,7 @@ export interface operations {
             };
         };
     };
-    releases_retrieve_2: {
+    api_releases_retrieve_2: {
         parameters: {
             query?: never;
             header?: never;
@@ -10879,7 +11317,7 @@ export interface operations {
             };
         };
     };
-    roles_retrieve: {
+    api_roles_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -10898,7 +11336,7 @@ export interface operations {
             };
         };
     };
-    roles_create: {
+    api_roles_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -10921,7 +11359,7 @@ export interface operations {
             };
         };
     };
-    roles_update: {
+    api_roles_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -10946,7 +11384,7 @@ export interface operations {
             };
         };
     };
-    roles_destroy: {
+    api_roles_destroy: {
         parameters: {
             query: {
                 /** @description The version that was read; another is refused as stale. */
@@ -10969,7 +11407,7 @@ export interface operations {
             };
         };
     };
-    roles_assignments_create: {
+    api_roles_assignments_create: {
         parameters: {
             query?: {
                 /** @description Show the effect without making the change. */
@@ -10997,7 +11435,7 @@ export interface operations {
             };
         };
     };
-    roles_assignments_destroy: {
+    api_roles_assignments_destroy: {
         parameters: {
             query?: {
                 /** @description Show the effect without making the change. */
@@ -11022,7 +11460,7 @@ export interface operations {
             };
         };
     };
-    roles_restore_create: {
+    api_roles_restore_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11043,7 +11481,7 @@ export interface operations {
             };
         };
     };
-    roles_uses_retrieve: {
+    api_roles_uses_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -11064,7 +11502,7 @@ export interface operations {
             };
         };
     };
-    rows_create: {
+    api_rows_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11087,7 +11525,7 @@ export interface operations {
             };
         };
     };
-    schema_retrieve: {
+    api_schema_retrieve: {
         parameters: {
             query?: {
                 format?: "json" | "yaml";
@@ -11119,7 +11557,7 @@ export interface operations {
             };
         };
     };
-    session_retrieve: {
+    api_session_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -11138,7 +11576,7 @@ export interface operations {
             };
         };
     };
-    session_create: {
+    api_session_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11161,7 +11599,7 @@ export interface operations {
             };
         };
     };
-    session_destroy: {
+    api_session_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -11180,7 +11618,7 @@ export interface operations {
             };
         };
     };
-    session_forgotten_create: {
+    api_session_forgotten_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11202,7 +11640,7 @@ export interface operations {
             };
         };
     };
-    session_password_update: {
+    api_session_password_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -11225,7 +11663,7 @@ export interface operations {
             };
         };
     };
-    session_set_up_create: {
+    api_session_set_up_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11248,7 +11686,7 @@ export interface operations {
             };
         };
     };
-    session_welcome_create: {
+    api_session_welcome_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11271,7 +11709,7 @@ export interface operations {
             };
         };
     };
-    settings_backup_create: {
+    api_settings_backup_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11290,7 +11728,7 @@ export interface operations {
             };
         };
     };
-    settings_sign_in_retrieve: {
+    api_settings_sign_in_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -11309,7 +11747,7 @@ export interface operations {
             };
         };
     };
-    settings_sign_in_update: {
+    api_settings_sign_in_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -11332,7 +11770,7 @@ export interface operations {
             };
         };
     };
-    settings_sign_in_try_create: {
+    api_settings_sign_in_try_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11355,7 +11793,7 @@ export interface operations {
             };
         };
     };
-    settings_tokens_retrieve: {
+    api_settings_tokens_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -11374,7 +11812,7 @@ export interface operations {
             };
         };
     };
-    settings_tokens_create: {
+    api_settings_tokens_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11397,7 +11835,7 @@ export interface operations {
             };
         };
     };
-    settings_tokens_destroy: {
+    api_settings_tokens_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -11417,7 +11855,7 @@ export interface operations {
             };
         };
     };
-    settings_workspace_update: {
+    api_settings_workspace_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -11440,7 +11878,7 @@ export interface operations {
             };
         };
     };
-    shelves_update: {
+    api_shelves_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -11465,7 +11903,7 @@ export interface operations {
             };
         };
     };
-    shelves_destroy: {
+    api_shelves_destroy: {
         parameters: {
             query: {
                 /** @description The version that was read; another is refused as stale. */
@@ -11488,7 +11926,7 @@ export interface operations {
             };
         };
     };
-    similar_retrieve: {
+    api_similar_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -11507,7 +11945,7 @@ export interface operations {
             };
         };
     };
-    similar_replace_create: {
+    api_similar_replace_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11530,7 +11968,7 @@ export interface operations {
             };
         };
     };
-    sql_create: {
+    api_sql_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11553,7 +11991,7 @@ export interface operations {
             };
         };
     };
-    state_retrieve: {
+    api_state_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -11572,7 +12010,7 @@ export interface operations {
             };
         };
     };
-    statement_create: {
+    api_statement_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11595,7 +12033,7 @@ export interface operations {
             };
         };
     };
-    statement_export_create: {
+    api_statement_export_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11618,7 +12056,7 @@ export interface operations {
             };
         };
     };
-    tasks_retrieve: {
+    api_tasks_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -11637,7 +12075,7 @@ export interface operations {
             };
         };
     };
-    tasks_retrieve_2: {
+    api_tasks_retrieve_2: {
         parameters: {
             query?: never;
             header?: never;
@@ -11658,7 +12096,7 @@ export interface operations {
             };
         };
     };
-    tasks_destroy: {
+    api_tasks_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -11679,7 +12117,7 @@ export interface operations {
             };
         };
     };
-    trail_retrieve: {
+    api_trail_retrieve: {
         parameters: {
             query?: {
                 /** @description Entries older than this one. */
@@ -11701,7 +12139,7 @@ export interface operations {
             };
         };
     };
-    uploads_create: {
+    api_uploads_create: {
         parameters: {
             query: {
                 name: string;
@@ -11726,7 +12164,7 @@ export interface operations {
             };
         };
     };
-    uploads_destroy: {
+    api_uploads_destroy: {
         parameters: {
             query?: never;
             header?: never;
@@ -11746,7 +12184,7 @@ export interface operations {
             };
         };
     };
-    uploads_grid_create: {
+    api_uploads_grid_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11771,7 +12209,7 @@ export interface operations {
             };
         };
     };
-    vocabulary_retrieve: {
+    api_vocabulary_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -11790,7 +12228,7 @@ export interface operations {
             };
         };
     };
-    who_create: {
+    api_who_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11813,7 +12251,7 @@ export interface operations {
             };
         };
     };
-    whole_totals_create: {
+    api_whole_totals_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -11836,7 +12274,7 @@ export interface operations {
             };
         };
     };
-    why_create: {
+    api_why_create: {
         parameters: {
             query?: never;
             header?: never;

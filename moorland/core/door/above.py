@@ -1,0 +1,197 @@
+"""What a statement computes on answers: a general-purpose SQL engine that has nothing but them (channels.md 13.4)."""
+
+import datetime
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import duckdb
+import pyarrow as pa
+from sqlglot import exp
+
+from moorland.core.bundle.shape import ValueType
+from moorland.core.door.errors import NO_FUNCTION, NO_TABLE, NOT_SUPPORTED, SqlRefused
+from moorland.core.door.expressions import position_of
+from moorland.core.door.relations import folded
+from moorland.core.door.translation import Base, Plan
+from moorland.core.engine.columns import ARROW_TYPES
+from moorland.core.engine.questions import Answer, RowsAnswer, TotalsAnswer
+
+MEMORY = "256MB"
+#: How long what is computed on answers may take, in seconds.
+SECONDS = 10.0
+#: An answer of a statement has at most so many rows.
+MOST_ROWS = 1_000_000
+
+#: What a statement may be made of above the relations; anything else is refused by name.
+_STRUCTURE = (
+    exp.Select, exp.Subquery, exp.From, exp.Join, exp.Where, exp.Group, exp.Having, exp.Order, exp.Ordered, exp.Limit, exp.Offset, exp.Fetch,
+    exp.With, exp.CTE, exp.TableAlias, exp.Table, exp.Alias, exp.Column, exp.Identifier, exp.Star, exp.Literal, exp.Boolean, exp.Null, exp.Paren,
+    exp.Union, exp.Intersect, exp.Except, exp.Distinct, exp.Tuple, exp.Values, exp.Exists, exp.DataType, exp.DataTypeParam, exp.Var,
+    exp.Window, exp.WindowSpec, exp.Filter, exp.If, exp.Interval, exp.Collate,
+)  # fmt: skip
+_OPERATORS = (
+    exp.EQ, exp.NEQ, exp.LT, exp.LTE, exp.GT, exp.GTE, exp.And, exp.Or, exp.Not, exp.Neg, exp.Add, exp.Sub, exp.Mul, exp.Div, exp.Mod, exp.DPipe,
+    exp.Is, exp.Between, exp.In, exp.Like, exp.ILike, exp.Escape, exp.NullSafeEQ, exp.NullSafeNEQ, exp.Case, exp.Cast, exp.Pow,
+)  # fmt: skip
+#: The functions that may be used on answers; docs/channels.md lists them.
+FUNCTIONS = (
+    exp.Sum, exp.Avg, exp.Min, exp.Max, exp.Count, exp.Stddev, exp.StddevSamp, exp.StddevPop, exp.Variance, exp.VariancePop, exp.Median,
+    exp.RowNumber, exp.Rank, exp.DenseRank, exp.PercentRank, exp.CumeDist, exp.Ntile, exp.Lag, exp.Lead, exp.FirstValue, exp.LastValue, exp.NthValue,
+    exp.Coalesce, exp.Nullif, exp.Greatest, exp.Least, exp.Abs, exp.Round, exp.Ceil, exp.Floor, exp.Sign, exp.Sqrt, exp.Exp, exp.Ln, exp.Log,
+    exp.Lower, exp.Upper, exp.Initcap, exp.Trim, exp.Length, exp.Substring, exp.Left, exp.Right, exp.Concat, exp.ConcatWs, exp.Replace, exp.StrPosition,
+    exp.Reverse, exp.Extract, exp.DateTrunc, exp.TimestampTrunc, exp.CurrentTimestamp, exp.Chr, exp.Ascii,
+)  # fmt: skip
+_ALLOWED = (*_STRUCTURE, *_OPERATORS, *FUNCTIONS)
+#: Functions known by a name alone.
+_NAMED = frozenset(("trunc", "lpad", "rpad", "date_part", "age", "split_part"))
+_SETTINGS = (
+    "SET enable_external_access = false",
+    "SET autoinstall_known_extensions = false",
+    "SET autoload_known_extensions = false",
+    "SET allow_community_extensions = false",
+    "SET threads = 1",
+    f"SET memory_limit = '{MEMORY}'",
+    "SET error_on_division_by_zero = false",
+    "SET ieee_floating_point_ops = false",
+    "SET default_null_order = 'nulls_last'",
+    "SET lock_configuration = true",
+)
+
+
+@dataclass(frozen=True)
+class Result:
+    """What a statement gives: names and types of its columns, and its rows; notices say what is not all."""
+
+    names: list[str]
+    types: list[ValueType]
+    table: pa.Table
+    notices: list[str]
+
+    @property
+    def rows(self) -> list[tuple[Any, ...]]:
+        """The rows as Python values."""
+        return list(zip(*(column.to_pylist() for column in self.table.columns), strict=True)) if self.table.num_columns else []
+
+
+def refuse_unknown(plan: Plan) -> None:
+    """Raises SqlRefused for anything in what is computed on answers that is not on the list."""
+    answers = {base.name for base in plan.bases}
+    named = {folded(part.args["alias"].this) for part in plan.query.find_all(exp.CTE)}
+    for node in plan.query.walk():
+        if isinstance(node, exp.Anonymous):
+            if str(node.this).lower() not in _NAMED:
+                raise SqlRefused(NO_FUNCTION, f"function {str(node.this).lower()} does not exist", position=position_of(node))
+        elif not isinstance(node, _ALLOWED):
+            if isinstance(node, exp.Func):
+                raise SqlRefused(NO_FUNCTION, f"function {node.sql_name().lower()} does not exist", position=_position(node))
+            raise SqlRefused(NOT_SUPPORTED, f"{type(node).__name__.upper()} is not answered here.", position=_position(node))
+        if isinstance(node, exp.Table):
+            name = folded(node.this)
+            if isinstance(node.this, exp.Func):
+                raise SqlRefused(NO_FUNCTION, f"function {node.this.sql_name().lower()} does not exist", position=_position(node))
+            if not isinstance(node.this, exp.Identifier) or node.args.get("db") or name not in answers | named:
+                raise SqlRefused(NO_TABLE, f'relation "{name}" does not exist', position=position_of(node))
+        if isinstance(node, exp.With) and node.args.get("recursive"):
+            raise SqlRefused(NOT_SUPPORTED, "WITH RECURSIVE is not answered here.", position=position_of(node))
+
+
+def refuse_capped(plan: Plan, capped: Sequence[str]) -> None:
+    """Raises SqlRefused where a number would be computed over rows of which only some are listed (13.4)."""
+    if not capped:
+        return
+    query, plain = plan.query, ("expressions", "from_")
+    whole = (
+        isinstance(query, exp.Select)
+        and len(plan.bases) == 1
+        and all(not value or key in (*plain, "kind", "operation_modifiers") for key, value in query.args.items())
+    )
+    counts = any(isinstance(node, exp.AggFunc | exp.Window | exp.Distinct) for node in query.walk())
+    if not whole or counts:
+        hint = "Ask for totals in one SELECT over the relation, or narrow it with WHERE: then the question itself counts, orders and filters."
+        raise SqlRefused("54000", f"{'; '.join(capped)}. What is computed over them would not be of all.", hint)
+
+
+def table_of(base: Base, answer: Answer) -> pa.Table:
+    """An answer as a table of the engine."""
+    columns = {}
+    for column in base.columns:
+        if isinstance(answer, RowsAnswer):
+            values = [row[column.place] for row in answer.rows]
+        else:
+            assert isinstance(answer, TotalsAnswer)
+            lines = answer.lines if base.grouped else []
+            values = [line.key[column.place] if column.source == "key" else line.values[column.place] for line in lines]
+            if not base.grouped:
+                values = [answer.total[column.place]]
+        columns[column.name] = pa.array([_typed(value, column.type) for value in values], type=ARROW_TYPES[column.type])
+    return pa.table(columns)
+
+
+def _typed(value: Any, kind: ValueType) -> Any:
+    """A JSON value as the engine takes it; a masked cell that is text in place of something else stays text."""
+    if value is None:
+        return None
+    if kind == "text":
+        return str(value)
+    if kind == "date":
+        return datetime.date.fromisoformat(value)
+    if kind == "timestamp":
+        return datetime.datetime.fromisoformat(value)
+    return float(value) if kind == "number" else value
+
+
+def computed(plan: Plan, tables: dict[str, pa.Table], notices: list[str]) -> Result:
+    """What the statement gives over its answers. Raises SqlRefused."""
+    connection = duckdb.connect(":memory:")
+    try:
+        for setting in _SETTINGS:
+            connection.execute(setting)
+        for name, table in tables.items():
+            connection.register(name, table)
+        late = threading.Timer(SECONDS, connection.interrupt)
+        late.start()
+        try:
+            found: pa.Table = connection.sql(plan.query.sql(dialect="duckdb")).to_arrow_table()
+        finally:
+            late.cancel()
+    except duckdb.InterruptException:
+        raise SqlRefused("57014", f"This takes longer than the {SECONDS:g} seconds that may be computed on answers.") from None
+    except duckdb.OutOfMemoryException:
+        raise SqlRefused("53200", "This takes more memory than may be used on answers. Ask for less at a time.") from None
+    except duckdb.Error as error:
+        raise SqlRefused("42601", _sentence(str(error))) from None
+    finally:
+        connection.close()
+    if found.num_rows > MOST_ROWS:
+        raise SqlRefused("54000", f"This gives more than {MOST_ROWS:,} rows.")
+    plain = [_plain(column) for column in found.columns]
+    types = [kind for _, kind in plain]
+    return Result(list(found.column_names), types, pa.table([column for column, _ in plain], names=[str(place) for place in range(len(plain))]), notices)
+
+
+def _plain(column: pa.ChunkedArray) -> tuple[pa.ChunkedArray, ValueType]:
+    """A column in one of the types of the model: what the engine makes besides becomes the nearest of them."""
+    kind = column.type
+    if pa.types.is_boolean(kind):
+        return column, "boolean"
+    if pa.types.is_integer(kind):
+        return column.cast(pa.int64()), "integer"
+    if pa.types.is_floating(kind) or pa.types.is_decimal(kind):
+        return column.cast(pa.float64(), safe=False), "number"
+    if pa.types.is_date(kind):
+        return column.cast(pa.date32()), "date"
+    if pa.types.is_timestamp(kind):
+        return column.cast(pa.timestamp("us")), "timestamp"
+    return column.cast(pa.string()), "text"
+
+
+def _position(node: object) -> int | None:
+    return position_of(node) if isinstance(node, exp.Expression) else None
+
+
+def _sentence(message: str) -> str:
+    """The first line of what the engine says, without its kind; it has seen nothing but answers."""
+    first = message.splitlines()[0]
+    return first.partition(": ")[2] or first
