@@ -1,11 +1,13 @@
 """SQL as questions: what a statement gives is what the questions give, and nothing beyond (channels.md 13)."""
 
 import os
+from pathlib import Path
 from typing import Any
 
 import pytest
 from hypothesis import Phase, given, settings
 
+from moorland.core.door import above
 from moorland.core.door.asking import ask_sql, planned
 from moorland.core.door.errors import SqlRefused
 from moorland.core.engine.evaluator import Evaluator
@@ -76,6 +78,8 @@ def refused(base: Evaluator, text: str, *parameters: Any) -> SqlRefused:
         ("select id from site union select id from mill order by 1", [(1,), (2,), (10,), (11,)]),
         ("select (select count(*) from site) n", [(2,)]),
         ("select 1/0, 1.0/0", [(None, None)]),
+        ("select sum(n) from (select area, count(*) n from site group by 1) t", [(2,)]),
+        ("select upper(t), date_part('month', d), lpad(t, 6, '.') from (select \"site.area\" as t, day as d from run join mill on run.mill_id = mill.id limit 0) q", []),
         ("select status, count(*) from site group by 1 order by status desc nulls first", [("open", 1), ("closed", 1)]),
         ("select id from site where area = $1 and id = $2", [(2,)]),
         ("select $1", [("fell",)]),
@@ -241,3 +245,46 @@ def test_generated_rows_are_those_of_the_same_question(seed: int) -> None:
     found = [[str(part) if hasattr(part, "isoformat") else part for part in row] for row in sql(core, text)]
     expected = [[str(part) if part is not None and kind == "text" else part for part, kind in zip(row, hashed.values(), strict=True)] for row in answer["rows"]]
     assert found == expected
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "select count(*) from (select id from site) a cross join (select id from site) b",
+        "select " + "+".join(["1"] * 60_000),
+        "select " + "not " * 20_000 + "true",
+        " union all ".join(["select 1"] * 8_000),
+        "select lpad('x', 2000000000, 'y')",
+    ],
+)
+def test_what_costs_too_much_is_refused_and_leaves_nothing_behind(text: str) -> None:
+    base = farm({"name": "r"})
+    try:
+        sql(base, text)
+    except SqlRefused as caught:
+        assert caught.code in ("54001", "42601", "53200", "54000", "57014")
+    assert sql(base, "select count(*) from site") == [(5,)]
+
+
+def test_a_join_of_everything_with_everything_ends(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(above, "SECONDS", 1.0)
+    base = farm({"name": "r"})
+    many = ", ".join(f"(select id from site) t{place}" for place in range(19))
+    assert refused(base, f"select count(*) from {many}").code in ("57014", "53200")
+    assert refused(base, f"select t0.id from {many}").code in ("57014", "53200", "54000")
+
+
+def test_the_page_lists_every_function_that_may_be_used_above() -> None:
+    page = (Path(__file__).parents[2] / "docs" / "channels.md").read_text("utf-8")
+    spoken = {
+        "PAD": "LPAD RPAD",
+        "LOGICAL_AND": "BOOL_AND",
+        "LOGICAL_OR": "BOOL_OR",
+        "STDDEVPOP": "STDDEV_POP",
+        "STR_POSITION": "POSITION",
+        "TIMESTAMP_TRUNC": "DATE_TRUNC",
+        "VARIANCE_POP": "VAR_POP",
+        "VARIANCE": "VARIANCE",
+    }
+    names = {name: spoken.get(name, name) for name in [function.sql_name() for function in above.FUNCTIONS] + [name.upper() for name in above._NAMED]}
+    assert [name for name, written in names.items() if written not in page] == []

@@ -41,11 +41,13 @@ FUNCTIONS = (
     exp.RowNumber, exp.Rank, exp.DenseRank, exp.PercentRank, exp.CumeDist, exp.Ntile, exp.Lag, exp.Lead, exp.FirstValue, exp.LastValue, exp.NthValue,
     exp.Coalesce, exp.Nullif, exp.Greatest, exp.Least, exp.Abs, exp.Round, exp.Ceil, exp.Floor, exp.Sign, exp.Sqrt, exp.Exp, exp.Ln, exp.Log,
     exp.Lower, exp.Upper, exp.Initcap, exp.Trim, exp.Length, exp.Substring, exp.Left, exp.Right, exp.Concat, exp.ConcatWs, exp.Replace, exp.StrPosition,
-    exp.Reverse, exp.Extract, exp.DateTrunc, exp.TimestampTrunc, exp.CurrentTimestamp, exp.Chr, exp.Ascii,
+    exp.Reverse, exp.Extract, exp.DateTrunc, exp.TimestampTrunc, exp.CurrentTimestamp, exp.Chr, exp.Ascii, exp.Trunc, exp.Pad, exp.SplitPart, exp.LogicalAnd, exp.LogicalOr,
 )  # fmt: skip
 _ALLOWED = (*_STRUCTURE, *_OPERATORS, *FUNCTIONS)
 #: Functions known by a name alone.
-_NAMED = frozenset(("trunc", "lpad", "rpad", "date_part", "age", "split_part"))
+_NAMED = frozenset(("age",))
+#: Types of the engine that are types of a model, too.
+_KNOWN = ("BOOLEAN", "TINYINT", "SMALLINT", "INTEGER", "BIGINT", "UTINYINT", "USMALLINT", "UINTEGER", "FLOAT", "DOUBLE", "DECIMAL", "DATE", "VARCHAR")
 _SETTINGS = (
     "SET enable_external_access = false",
     "SET autoinstall_known_extensions = false",
@@ -153,9 +155,15 @@ def computed(plan: Plan, tables: dict[str, pa.Table], notices: list[str]) -> Res
         late = threading.Timer(SECONDS, connection.interrupt)
         late.start()
         try:
-            found: pa.Table = connection.sql(plan.query.sql(dialect="duckdb")).to_arrow_table()
+            relation = connection.sql(plan.query.sql(dialect="duckdb"))
+            names = list(relation.columns)
+            relation = relation.project(", ".join(_as_known(place, str(kind)) for place, kind in enumerate(relation.types, start=1)))
+            # One more than may be given: an answer is never made whole only to be found too long.
+            found: pa.Table = relation.limit(MOST_ROWS + 1).to_arrow_table()
         finally:
             late.cancel()
+    except RecursionError:
+        raise SqlRefused("54001", "The statement nests deeper than can be answered.") from None
     except duckdb.InterruptException:
         raise SqlRefused("57014", f"This takes longer than the {SECONDS:g} seconds that may be computed on answers.") from None
     except duckdb.OutOfMemoryException:
@@ -165,10 +173,19 @@ def computed(plan: Plan, tables: dict[str, pa.Table], notices: list[str]) -> Res
     finally:
         connection.close()
     if found.num_rows > MOST_ROWS:
-        raise SqlRefused("54000", f"This gives more than {MOST_ROWS:,} rows.")
+        raise SqlRefused("54000", f"This gives more than {MOST_ROWS:,} rows. Ask for fewer with LIMIT or WHERE.")
     plain = [_plain(column) for column in found.columns]
     types = [kind for _, kind in plain]
-    return Result(list(found.column_names), types, pa.table([column for column, _ in plain], names=[str(place) for place in range(len(plain))]), notices)
+    return Result(names, types, pa.table([column for column, _ in plain], names=[str(place) for place in range(len(plain))]), notices)
+
+
+def _as_known(place: int, kind: str) -> str:
+    """A column of the result, as text where its type is none of the model's."""
+    if kind.startswith("TIMESTAMP"):
+        return f"CAST(#{place} AS TIMESTAMP)"
+    if kind in ("HUGEINT", "UHUGEINT", "UBIGINT"):
+        return f"TRY_CAST(#{place} AS BIGINT)"
+    return f"#{place}" if kind.startswith(_KNOWN) else f"CAST(#{place} AS VARCHAR)"
 
 
 def _plain(column: pa.ChunkedArray) -> tuple[pa.ChunkedArray, ValueType]:

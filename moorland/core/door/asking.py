@@ -63,7 +63,7 @@ def planned(evaluator: Evaluator, viewer: Viewer, text: str, parameters: Sequenc
         plan = Translation(evaluator, viewer, catalogue or catalogue_of(evaluator, viewer), bound).of(statement)
         refuse_unknown(plan)
     except RecursionError:
-        raise SqlRefused("54001", f"The statement nests more than {MOST_DEPTH} deep.") from None
+        raise SqlRefused("54001", "The statement nests deeper than can be read.") from None
     return plan
 
 
