@@ -79,7 +79,10 @@ def refused(base: Evaluator, text: str, *parameters: Any) -> SqlRefused:
         ("select (select count(*) from site) n", [(2,)]),
         ("select 1/0, 1.0/0", [(None, None)]),
         ("select sum(n) from (select area, count(*) n from site group by 1) t", [(2,)]),
-        ("select upper(t), date_part('month', d), lpad(t, 6, '.') from (select \"site.area\" as t, day as d from run join mill on run.mill_id = mill.id limit 0) q", []),
+        (
+            "select upper(t), date_part('month', d), lpad(t, 6, '.') from (select \"site.area\" as t, day as d from run join mill on run.mill_id = mill.id limit 0) q",
+            [],
+        ),
         ("select status, count(*) from site group by 1 order by status desc nulls first", [("open", 1), ("closed", 1)]),
         ("select id from site where area = $1 and id = $2", [(2,)]),
         ("select $1", [("fell",)]),

@@ -5,7 +5,7 @@ import { laidOut } from "../src/ui/chartLines";
 import { axesOf, equals } from "../src/ui/cube/axes";
 import { defaultColumn } from "../src/ui/defaultColumn";
 import { buildableOf } from "../src/ui/exhibits/buildable";
-import { asKind, subjectsOf } from "../src/ui/exhibits/exhibits";
+import { asKind, renamedMade, subjectsOf, withMade, withoutMade } from "../src/ui/exhibits/exhibits";
 import { crossed, inOrder, unfolded } from "../src/ui/twoWay";
 
 const MODEL = {
@@ -166,6 +166,19 @@ describe("an exhibit as another kind", () => {
     const list = asKind(exhibit({ by: ["site.area"] }), "list", BUILT);
     expect(list).toMatchObject({ kind: "list", table: "run", by: [], measures: [] });
     expect(asKind({ ...list, where: "note = 'x'" }, "bar", BUILT)).toMatchObject({ table: null, measures: ["energy"], where: null });
+  });
+
+  test("takes expressions of its own, each under a name, and gives them back", () => {
+    const bar = exhibit({ by: ["site.area"], measures: ["energy"] });
+    const more = withMade(withMade(bar, "measure", { expression: "AVG(run.kwh)", table: null }), "measure", {
+      expression: "COUNT(*)",
+      table: "run",
+    });
+    expect(more.measures).toEqual(["energy", "figure 1", "figure 2"]);
+    expect(withMade(bar, "column", { expression: "UPPER(site.area)", table: null }).by).toEqual(["part 1"]);
+    expect(renamedMade(more, 0, "mean").measures).toEqual(["energy", "mean", "figure 2"]);
+    expect(renamedMade(more, 0, "figure 2")).toBe(more);
+    expect(withoutMade(more, "figure 1")).toMatchObject({ measures: ["energy", "figure 2"], made: [{ as: "figure 2" }] });
   });
 
   test("can be parted by the columns all its measures reach", () => {

@@ -181,7 +181,7 @@ class OwnExhibitTries(APIView):
         objects = _objects(base, viewer, asked.model)
         problems = list(exhibit_problems(base, asked.model, asked.exhibit, "exhibit", objects))
         if problems:
-            raise Failure(422, "invalid", problems[0].sentence(), problems)
+            raise Failure(422, "invalid", problems[0].message, problems)
         tried, labels = one_exhibit(base, viewer, asked.model, asked.exhibit, own=True)
         return answer(OwnExhibitTried(answer=tried, measures=labels))
 

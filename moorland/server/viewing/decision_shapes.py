@@ -81,7 +81,7 @@ class Decisions(BaseModel):
     evaluations: list[Decision]
 
 
-class Page(Open):
+class SearchPart(Open):
     """Which part of the results."""
 
     token: str | None = Field(default=None, pattern=r"^\d{0,9}$")
@@ -94,7 +94,7 @@ class SubjectSearch(Open):
     subject: Subject
     action: Action
     resource: Resource
-    page: Page = Field(default_factory=Page)
+    page: SearchPart = Field(default_factory=SearchPart)
 
 
 class ResourceSearch(Open):
@@ -103,7 +103,7 @@ class ResourceSearch(Open):
     subject: Subject
     action: Action
     resource: Resource
-    page: Page = Field(default_factory=Page)
+    page: SearchPart = Field(default_factory=SearchPart)
 
 
 class ActionSearch(Open):
@@ -111,7 +111,7 @@ class ActionSearch(Open):
 
     subject: Subject
     resource: Resource
-    page: Page = Field(default_factory=Page)
+    page: SearchPart = Field(default_factory=SearchPart)
 
 
 class Found(BaseModel):

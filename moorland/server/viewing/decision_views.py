@@ -34,10 +34,10 @@ from moorland.server.viewing.decision_shapes import (
     EvaluationsRequest,
     Found,
     FoundPage,
-    Page,
     Resource,
     ResourceSearch,
     Results,
+    SearchPart,
     Subject,
     SubjectSearch,
 )
@@ -232,7 +232,7 @@ def _decided(asking: _Asking, subject: Subject, action: Action, resource: Resour
     return Decision(decision=decision, context=reason)
 
 
-def _page(page: Page, found: Sequence[Found]) -> Results:
+def _page(page: SearchPart, found: Sequence[Found]) -> Results:
     start = int(page.token or 0)
     part = list(found[start : start + page.limit])
     more = start + len(part) < len(found)

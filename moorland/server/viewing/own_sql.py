@@ -26,24 +26,24 @@ from moorland.server.trail.models import record
 from moorland.server.viewing.role_use import note_questions
 
 
-class SqlRequest(Shape):
+class OwnSqlRequest(Shape):
     """One statement, with the values of its parameters `$1`, `$2`, …"""
 
     sql: str = Field(min_length=1, max_length=MOST_SIGNS)
     parameters: list[Scalar | None] = Field(default_factory=list, max_length=1000)
 
 
-class SqlColumn(Shape):
+class OwnSqlColumn(Shape):
     """A column of the answer."""
 
     name: str
     type: ValueType
 
 
-class SqlAnswer(Shape):
+class OwnSqlAnswer(Shape):
     """What a statement gives; notices say where not all rows that match are listed."""
 
-    columns: list[SqlColumn]
+    columns: list[OwnSqlColumn]
     rows: list[list[Any]]
     notices: list[str]
 
@@ -54,9 +54,9 @@ class OwnSql(APIView):
     needs = {"POST": SIGNED_IN}
     stands_in = True
 
-    @extend_schema(request=SqlRequest, responses=SqlAnswer)
+    @extend_schema(request=OwnSqlRequest, responses=OwnSqlAnswer)
     def post(self, request: Request) -> Response:
-        asked = read_body(request, SqlRequest)
+        asked = read_body(request, OwnSqlRequest)
         base = evaluator("live")
         login = asking_login(request)
         viewer, account = base.viewer(login), account_of(request)
@@ -75,8 +75,8 @@ class OwnSql(APIView):
             notices.append(f"{most:,} of {len(rows):,} rows: an answer over HTTP has no more")
             rows = rows[:most]
         pay_lines(len(rows), len(found.names))
-        columns = [SqlColumn(name=name, type=kind) for name, kind in zip(found.names, found.types, strict=True)]
-        return answer(SqlAnswer(columns=columns, rows=[[_told(value) for value in row] for row in rows], notices=notices))
+        columns = [OwnSqlColumn(name=name, type=kind) for name, kind in zip(found.names, found.types, strict=True)]
+        return answer(OwnSqlAnswer(columns=columns, rows=[[_told(value) for value in row] for row in rows], notices=notices))
 
 
 def _catalogue(request: Request, base: Evaluator, viewer: Viewer) -> Catalogue:

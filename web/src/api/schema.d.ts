@@ -2210,7 +2210,7 @@ export interface components {
          * @description What may somebody do with a resource?
          */
         ActionSearch: {
-            page?: components["schemas"]["Page"];
+            page?: components["schemas"]["SearchPart"];
             resource: components["schemas"]["Resource"];
             subject: components["schemas"]["Subject"];
         };
@@ -5886,6 +5886,38 @@ export interface components {
             until: string | null;
         };
         /**
+         * OwnSqlAnswer
+         * @description What a statement gives; notices say where not all rows that match are listed.
+         */
+        OwnSqlAnswer: {
+            /** Columns */
+            columns: components["schemas"]["OwnSqlColumn"][];
+            /** Notices */
+            notices: string[];
+            /** Rows */
+            rows: unknown[][];
+        };
+        /**
+         * OwnSqlColumn
+         * @description A column of the answer.
+         */
+        OwnSqlColumn: {
+            /** Name */
+            name: string;
+            /** Type */
+            type: components["schemas"]["Type15bEnum"];
+        };
+        /**
+         * OwnSqlRequest
+         * @description One statement, with the values of its parameters `$1`, `$2`, …
+         */
+        OwnSqlRequest: {
+            /** Parameters */
+            parameters?: (boolean | number | string | null)[];
+            /** Sql */
+            sql: string;
+        };
+        /**
          * OwnTable
          * @description A table that exists for who asks, with the tables whose columns come with its rows.
          */
@@ -5932,19 +5964,54 @@ export interface components {
         };
         /**
          * Page
-         * @description Which part of the results.
+         * @description Exhibits that are opened together.
          */
         Page: {
             /**
-             * Limit
-             * @default 1000
-             */
-            limit?: number;
-            /**
-             * Token
+             * About
              * @default null
              */
-            token?: string | null;
+            about?: string | null;
+            /** Exhibits */
+            exhibits?: components["schemas"]["Exhibit"][];
+            /** Filters */
+            filters?: string[];
+            /**
+             * Keeper
+             * @default null
+             */
+            keeper?: string | null;
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /**
+             * Model
+             * @default null
+             */
+            model?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Owner
+             * @default null
+             */
+            owner?: string | null;
+            /**
+             * Reason
+             * @default null
+             */
+            reason?: string | null;
+            /**
+             * Review By
+             * @default null
+             */
+            review_by?: string | null;
+            /** Shelf */
+            shelf: string;
+            /** Tags */
+            tags?: string[];
         };
         /**
          * PageAnswer
@@ -7150,7 +7217,7 @@ export interface components {
          */
         ResourceSearch: {
             action: components["schemas"]["Action"];
-            page?: components["schemas"]["Page"];
+            page?: components["schemas"]["SearchPart"];
             resource: components["schemas"]["Resource"];
             subject: components["schemas"]["Subject"];
         };
@@ -7440,6 +7507,22 @@ export interface components {
             rules: components["schemas"]["SignInRules"];
             /** Version */
             version: number;
+        };
+        /**
+         * SearchPart
+         * @description Which part of the results.
+         */
+        SearchPart: {
+            /**
+             * Limit
+             * @default 1000
+             */
+            limit?: number;
+            /**
+             * Token
+             * @default null
+             */
+            token?: string | null;
         };
         /** @enum {string} */
         SecondFactorEnum: "off" | "offered" | "required";
@@ -7759,33 +7842,60 @@ export interface components {
         SpellingEnum: "plain" | "day_first" | "month_first" | "decimal_comma";
         /**
          * SqlAnswer
-         * @description What a statement gives; notices say where not all rows that match are listed.
+         * @description The statements, or why there are none.
          */
         SqlAnswer: {
-            /** Columns */
-            columns: components["schemas"]["SqlColumn"][];
-            /** Notices */
-            notices: string[];
-            /** Rows */
-            rows: unknown[][];
-        };
-        /**
-         * SqlColumn
-         * @description A column of the answer.
-         */
-        SqlColumn: {
-            /** Name */
-            name: string;
-            /** Type */
-            type: components["schemas"]["Type15bEnum"];
+            /** Dialects */
+            dialects: string[];
+            /**
+             * Refused
+             * @default null
+             */
+            refused?: string | null;
+            /** Statements */
+            statements: components["schemas"]["SqlStatement"][];
         };
         /**
          * SqlRequest
-         * @description One statement, with the values of its parameters `$1`, `$2`, …
+         * @description A question about rows or totals, for one viewer, in the words of a database engine.
          */
         SqlRequest: {
+            /**
+             * As Of
+             * @default null
+             */
+            as_of?: string | null;
+            /**
+             * Dialect
+             * @default postgres
+             */
+            dialect?: string;
+            /** Edited */
+            edited?: components["schemas"]["Role"][];
+            question: components["schemas"]["Question"];
+            /**
+             * State
+             * @default draft
+             */
+            state?: components["schemas"]["State374Enum"];
+            /** Viewer */
+            viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | components["schemas"]["AllData"];
+        };
+        /**
+         * SqlStatement
+         * @description One statement: what it gives, its text, and the values bound to it.
+         */
+        SqlStatement: {
+            /** Gives */
+            gives: string;
+            /** Looks Up */
+            looks_up: string[];
+            /** Measure */
+            measure: string | null;
             /** Parameters */
-            parameters?: (boolean | number | string | null)[];
+            parameters: {
+                [key: string]: unknown;
+            };
             /** Sql */
             sql: string;
         };
@@ -7999,7 +8109,7 @@ export interface components {
          */
         SubjectSearch: {
             action: components["schemas"]["Action"];
-            page?: components["schemas"]["Page"];
+            page?: components["schemas"]["SearchPart"];
             resource: components["schemas"]["Resource"];
             subject: components["schemas"]["Subject"];
         };
@@ -10581,7 +10691,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SqlRequest"];
+                "application/json": components["schemas"]["OwnSqlRequest"];
             };
         };
         responses: {
@@ -10590,7 +10700,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SqlAnswer"];
+                    "application/json": components["schemas"]["OwnSqlAnswer"];
                 };
             };
         };

@@ -5,6 +5,7 @@ import { ConditionBuilder } from "../conditions/ConditionBuilder";
 import { subjectKey } from "../conditions/clauses";
 import type { Buildable } from "./buildable";
 import { asKind, sides, subjectsOf, withSides } from "./exhibits";
+import { MadeHere } from "./MadeHere";
 
 type Exhibit = Schemas["Exhibit"];
 const KINDS: Exhibit["kind"][] = ["figure", "bar", "line", "list", "two_way"];
@@ -33,7 +34,12 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
     () => subjectsOf(model, exhibit.kind === "list" ? [exhibit.table ?? ""] : tables),
     [model, exhibit.kind, exhibit.table, tables],
   );
-  const options = subjects.map((item) => ({ value: subjectKey(item), label: `${item.table}.${item.column}` }));
+  const made = exhibit.made ?? [];
+  const grouped = made.filter((item) => !(exhibit.measures ?? []).includes(item.as));
+  const options = [
+    ...subjects.map((item) => ({ value: subjectKey(item), label: `${item.table}.${item.column}` })),
+    ...grouped.map((item) => ({ value: item.as, label: item.as })),
+  ];
   const set = (change: Partial<Exhibit>) => onChange({ ...exhibit, ...change });
   const by = exhibit.by ?? [];
   const placed = sides(exhibit);
@@ -114,7 +120,10 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
             value={exhibit.measures ?? []}
             onChange={(next) => set({ measures: next })}
             optionFilterProp="label"
-            options={measures.map((item) => ({ value: item.name, label: item.label }))}
+            options={[
+              ...measures.map((item) => ({ value: item.name, label: item.label })),
+              ...made.filter((item) => (exhibit.measures ?? []).includes(item.as)).map((item) => ({ value: item.as, label: item.as })),
+            ]}
           />
           {chart && (
             <>
@@ -179,6 +188,7 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
           )}
         </>
       )}
+      {exhibit.kind !== "list" && <MadeHere exhibit={exhibit} model={model} onChange={onChange} />}
       <span>Width</span>
       <Radio.Group
         size="small"

@@ -72,3 +72,46 @@ export function slotWidth(exhibit: Exhibit): string {
   if (exhibit.width) return `wide-${exhibit.width}`;
   return exhibit.kind === "figure" ? "wide-1" : exhibit.kind === "list" || exhibit.kind === "two_way" ? "wide-3" : "wide-half";
 }
+
+type Made = Schemas["Made"];
+
+/** The exhibit with one more expression: a measure it shows, or a column it is set out by. */
+export function withMade(exhibit: Exhibit, what: "measure" | "column", expression: Omit<Made, "as">): Exhibit {
+  const taken = new Set((exhibit.made ?? []).map((item) => item.as));
+  const word = what === "measure" ? "figure" : "part";
+  const number = Array.from({ length: taken.size + 1 }, (_, index) => index + 1).find((index) => !taken.has(`${word} ${index}`)) ?? 1;
+  const name = `${word} ${number}`;
+  const made = [...(exhibit.made ?? []), { ...expression, as: name }];
+  if (what === "measure") return { ...exhibit, made, measures: [...(exhibit.measures ?? []), name] };
+  const by = exhibit.by ?? [];
+  return { ...exhibit, made, by: exhibit.kind === "two_way" ? [name, ...by] : [name] };
+}
+
+/** The exhibit without an expression, and without what it stands in. */
+export function withoutMade(exhibit: Exhibit, name: string): Exhibit {
+  const other = (item: string) => item !== name;
+  return {
+    ...exhibit,
+    made: (exhibit.made ?? []).filter((item) => item.as !== name),
+    measures: (exhibit.measures ?? []).filter(other),
+    by: (exhibit.by ?? []).filter(other),
+    order: (exhibit.order ?? []).filter((item) => item.replace(/^-/, "") !== name),
+    colour: exhibit.colour === name ? null : exhibit.colour,
+  };
+}
+
+/** The exhibit with another name for an expression, wherever it stands; a name that is taken or empty changes nothing. */
+export function renamedMade(exhibit: Exhibit, place: number, name: string): Exhibit {
+  const made = exhibit.made ?? [];
+  const old = made[place]?.as;
+  if (old === undefined || name === "" || made.some((item, index) => index !== place && item.as === name)) return exhibit;
+  const meant = (item: string) => (item === old ? name : item === `-${old}` ? `-${name}` : item);
+  return {
+    ...exhibit,
+    made: made.map((item, index) => (index === place ? { ...item, as: name } : item)),
+    measures: (exhibit.measures ?? []).map(meant),
+    by: (exhibit.by ?? []).map(meant),
+    order: (exhibit.order ?? []).map(meant),
+    colour: exhibit.colour ? meant(exhibit.colour) : exhibit.colour,
+  };
+}
