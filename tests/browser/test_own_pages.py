@@ -1,9 +1,11 @@
 """A reader who builds: a page made from what exists for them, published, read by somebody else by their own rules; a cube browsed."""
 
+import json
 from collections.abc import Callable
 
 from selenium.webdriver.common.keys import Keys
 
+from moorland.core.door.asking import ask_sql
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Question, TotalsAnswer, TotalsQuestion
 from tests.browser.conftest import Browser
@@ -90,3 +92,13 @@ def test_who_keeps_the_shelf_takes_a_readers_page_back(browsers: Callable[[str],
     tags.send_keys(Keys.ENTER)
     keeper.click("Save", "button")
     keeper.sees("it acts at once", "monthly")
+
+
+def test_the_line_to_copy_asks_what_exists_for_whoever_copies_it(browsers: Callable[[str], Browser], core: Evaluator) -> None:
+    ames = browsers("j.ames")
+    ames.open("/me")
+    ames.sees("ASK FROM ELSEWHERE", "operations.generation")
+    line = ames.one("[data-testid=connect-line]").text
+    statement = json.loads(line.partition("-d '")[2].removesuffix("'"))["sql"]
+    found = ask_sql(core, core.viewer("j.ames"), statement)
+    assert (found.names, len(found.rows) > 1) == (["site.name", "energy"], True)

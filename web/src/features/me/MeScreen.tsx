@@ -11,6 +11,7 @@ import { Notice } from "../../ui/Notice";
 import { SecondFactor } from "../../ui/SecondFactor";
 import { TokenForm } from "../../ui/TokenForm";
 import { when } from "../../ui/when";
+import { Connect } from "./Connect";
 import { Identity } from "./Identity";
 import "./me.css";
 
@@ -40,6 +41,7 @@ export default function MeScreen({ session }: { session: Schemas["SessionAnswer"
               <WaysIn own={own.data} />
               <Sessions own={own.data} />
               <Tokens own={own.data} />
+              <Connect />
               <Holds own={own.data} />
             </div>
           </>
