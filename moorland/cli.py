@@ -5,6 +5,7 @@ import typer
 from moorland.commands.answering import evaluate, sql
 from moorland.commands.checking import check
 from moorland.commands.comparing import diff
+from moorland.commands.comparing_ways import parity_command
 from moorland.commands.keeping import backup, duties, restore
 from moorland.commands.querying import query
 from moorland.commands.reaching import reach_command
@@ -19,6 +20,7 @@ app.command()(evaluate)
 app.command("trace")(trace_command)
 app.command("reach")(reach_command)
 app.command("query")(query)
+app.command("parity")(parity_command)
 app.command("statement")(statement_command)
 app.command()(diff)
 app.command()(sql)

@@ -7,16 +7,18 @@ from typing import Any
 import pytest
 from hypothesis import Phase, given, settings
 
-from moorland.core.door import above
+from moorland.core.door import above, asking
 from moorland.core.door.asking import ask_sql, planned
 from moorland.core.door.errors import SqlRefused
+from moorland.core.door.parity import parity
 from moorland.core.engine.evaluator import Evaluator
 from tests.core.oracle.worlds import COLUMNS, MEASURES, World
 from tests.core.seeds import SEEDS
 from tests.core.test_against_oracle import ordered
 from tests.core.worlds import ask, farm, rows_role
 
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "60")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+FEW = settings(max_examples=int(os.environ.get("EXAMPLES", "8")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "40")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 CUBE = {
     "cubes": [{"name": "output", "facts": ["run"], "dimensions": [{"table": "site", "hierarchies": ["place"]}], "measures": ["energy"]}],
     "hierarchies": [{"name": "place", "table": "site", "levels": ["area", "id"]}],
@@ -291,3 +293,19 @@ def test_the_page_lists_every_function_that_may_be_used_above() -> None:
     }
     names = {name: spoken.get(name, name) for name in [function.sql_name() for function in above.FUNCTIONS] + [name.upper() for name in above._NAMED]}
     assert [name for name, written in names.items() if written not in page] == []
+
+
+@FEW
+@given(SEEDS)
+def test_generated_worlds_answer_the_same_alone_together_and_in_sql(seed: int) -> None:
+    core = World(seed).core()
+    assert parity(core, core.everyone()).differences == []
+
+
+def test_a_way_that_answers_otherwise_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    base = farm(FELL)
+    assert min(parity(base, base.everyone()).questions.values()) > 5
+    monkeypatch.setattr(asking, "table_of", lambda base_, answer: above.table_of(base_, answer).slice(1))
+    found = parity(base, base.everyone()).differences
+    assert {item.way for item in found} == {"sql"}
+    assert found[0].question.startswith('SELECT "id"')
