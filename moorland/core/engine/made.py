@@ -1,6 +1,6 @@
 """Measures and columns made for the occasion: expressions in questions over what exists for the asker (semantics.md 7.8)."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 from moorland.core.bundle.pages import Made
@@ -86,9 +86,8 @@ def _qualified(item: ParsedMade, columns: frozenset[ColumnKey]) -> ParsedMade:
     return replace(item, tree=_with_owners(item.tree, owner))
 
 
-def _with_owners(node: tree.Node, owner: object) -> tree.Node:
+def _with_owners(node: tree.Node, owner: Callable[[tree.Name], str | None]) -> tree.Node:
     """The tree with bare names qualified by what `owner` says of them."""
-    assert callable(owner)
     if isinstance(node, tree.Name):
         found = owner(node) if node.qualifier is None else None
         return replace(node, qualifier=found) if found is not None else node
