@@ -1,4 +1,4 @@
-"""Accounts in the interface: a keeper gives a duty, a people desk knows its own people only, an auditor sees no value, and one keeps one's own account."""
+"""Accounts in the interface: a keeper gives a duty, a people desk knows its own people only, an auditor sees no value, and one keeps one's own account (accounts.md 6)."""
 
 from collections.abc import Callable
 

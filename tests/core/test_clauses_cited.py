@@ -46,3 +46,15 @@ def test_no_clause_stands_twice_and_what_clauses_refer_to_stands() -> None:
     numbers = re.findall(r"^(\d+\.\d+) ", SEMANTICS, re.MULTILINE)
     assert sorted(numbers) == sorted(set(numbers))
     assert [clause for clause in CLAUSE.findall(SEMANTICS) if clause not in STANDING] == []
+
+
+def test_every_number_of_the_page_on_accounts_is_named_by_a_test() -> None:
+    page = (ROOT / "docs" / "accounts.md").read_text()
+    standing = {int(number) for number in re.findall(r"^(\d+)\. ", page.partition("\n## Duties")[2], re.MULTILINE)}
+    named: set[int] = set()
+    for path in (ROOT / "tests").rglob("test_*.py"):
+        for _, text in comments(path):
+            for words in re.findall(r"accounts\.md ((?:\d+(?:, | to )?)+)", text):
+                first, _, last = words.partition(" to ")
+                named |= set(range(int(first), int(last) + 1)) if last else {int(number) for number in words.replace(",", " ").split()}
+    assert standing - named == set()

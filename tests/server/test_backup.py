@@ -1,4 +1,4 @@
-"""A backup taken while the workspace is in use comes back by one command; without its keys, or from another file, nothing is changed."""
+"""A backup taken while the workspace is in use comes back by one command; without its keys, or from another file, nothing is changed (accounts.md 13)."""
 
 import os
 import shutil

@@ -1,4 +1,4 @@
-"""Pages that readers make: built from what exists for them, beside releases, seen by others by their own rules (semantics.md 10.4)."""
+"""Pages that readers make: built from what exists for them, beside releases, seen by others by their own rules (semantics.md 10.4, accounts.md 14)."""
 
 from typing import Any
 

@@ -152,6 +152,8 @@ def test_a_filter_that_reads_the_viewer_is_unknown_for_all_the_data(boss: Sessio
 
 
 def test_when_a_role_last_opened_something_is_noted_once_a_day_and_told_to_who_keeps_checks(boss: Session, as_user: Callable[[str | None], Session]) -> None:
+    """accounts.md 15"""
+
     def told() -> dict[str, str | None]:
         return {role["name"]: role["last_used"] for role in boss.ok("GET", "people/ann")["roles"]}
 

@@ -1,4 +1,4 @@
-"""Ways in (accounts.md 7 to 11): tokens, standing in, second factors, sessions, sign-in rules, and one's own account."""
+"""Ways in (accounts.md 7 to 12): tokens, standing in, second factors, sessions, sign-in rules, one's own account, coming and going."""
 
 import time
 from collections.abc import Iterator
