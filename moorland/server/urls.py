@@ -214,6 +214,6 @@ urlpatterns = [
     path("access/v1/search/subject", SearchSubject.as_view()),
     path("access/v1/search/resource", SearchResource.as_view()),
     path("access/v1/search/action", SearchAction.as_view()),
-    re_path(r"^(api|access)/.*$", no_such_address),
+    re_path(r"^(?:api|access)/.*$", no_such_address),
     re_path(r"^(?!static/).*$", application),
 ]

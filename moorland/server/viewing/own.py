@@ -51,7 +51,7 @@ def _looked_at(base: Evaluator, viewer: Viewer, name: str) -> LookedAt | None:
     written = reader_page(name)
     if written is not None:
         shown = as_shown_to(base, viewer, written)
-        return LookedAt(shown, "viewer" if made_by(written, viewer.login) else "reader") if shown is not None else None
+        return LookedAt(shown, "viewer" if made_by(written, viewer.login) else "reader", written.version) if shown is not None else None
     released = next((item for item in base.bundle.pages if item.name == name), None)
     return LookedAt(released) if released is not None and base.may_open(viewer, name) else None
 
@@ -63,10 +63,10 @@ def _as_on_the_page(base: Evaluator, viewer: Viewer, looked_at: LookedAt, asked:
     numbers += [item.from_exhibit for item in asked.filters if item.from_exhibit is not None]
     if not numbers:
         return asked
-    key = (looked_at.page.name, "places")
-    kept = kept_answer(base, viewer.login or "", key) if looked_at.made_by == "release" else None
+    key = (looked_at.page.name, looked_at.version, "places")
+    kept = kept_answer(base, viewer.login or "", key)
     places = json.loads(kept) if kept else places_of_exhibits(base, viewer, looked_at)
-    if kept is None and looked_at.made_by == "release":
+    if kept is None:
         keep_answer(base, viewer.login or "", key, RootModel[list[int]](places))
     if max(numbers) >= len(places):
         raise missing("exhibit", str(max(numbers) + 1))
@@ -132,15 +132,16 @@ class OwnPage(APIView):
 
 def _page(request: Request, name: str, asked: MyLook) -> HttpResponse:
     """The page as it is for the caller, as kept where it was worked out before: then it could be opened."""
-    login, key = asking_login(request), (name, asked.model_dump_json())
-    made = kept_answer(evaluator("live"), login, key) if request.auth is None else None
+    login, written = asking_login(request), asked.model_dump_json()
+    made = kept_answer(evaluator("live"), login, (name, 0, written)) if request.auth is None else None
     if made is None:
         base, viewer, page = own_page(request, name)
-        note_page(base, viewer, page.page)
-        seen = page_as_seen(base, viewer, page, _as_on_the_page(base, viewer, page, asked).filters, own=True)
-        if page.made_by != "release":
-            return HttpResponse(seen.model_dump_json(by_alias=True), content_type="application/json")
-        made = keep_answer(base, login, key, seen)
+        # Whether a reader's page may be opened, and which version of it, is looked at every time.
+        key = (name, page.version, written)
+        made = kept_answer(base, login, key) if page.version and request.auth is None else None
+        if made is None:
+            note_page(base, viewer, page.page)
+            made = keep_answer(base, login, key, page_as_seen(base, viewer, page, _as_on_the_page(base, viewer, page, asked).filters, own=True))
     return HttpResponse(made, content_type="application/json")
 
 

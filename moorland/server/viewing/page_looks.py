@@ -29,6 +29,8 @@ class LookedAt:
 
     page: Page
     made_by: Literal["release", "viewer", "reader"] = "release"
+    #: The version of a reader's page: answers of it are kept under it.
+    version: int = 0
 
     def allows(self, base: Evaluator, viewer: Viewer, action: OnPage) -> bool:
         """Whether the viewer may do something on it."""

@@ -43,9 +43,10 @@ def note(base: Evaluator, viewer: Viewer, model: str, tables: set[str], opened: 
     """Notes the roles that open a row of some tables of a model, and those that opened a page, once a day for each."""
     used = set(opened)
     key = (viewer.login or "", model, frozenset({*tables, *used}), base.as_of)
+    # Nearly always it is noted already: looked at without waiting for whoever notes something else.
+    if key in _noted:
+        return
     with _lock:
-        if key in _noted:
-            return
         if len(_noted) >= MOST_NOTED:
             _noted.clear()
         _noted.add(key)
