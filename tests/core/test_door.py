@@ -79,6 +79,10 @@ def refused(base: Evaluator, text: str, *parameters: Any) -> SqlRefused:
         ("select row_number() over (order by kwh desc) n, kwh from run order by n", [(1, 400.0), (2, 200.0), (3, 100.0)]),
         ("select id from site union select id from mill order by 1", [(1,), (2,), (10,), (11,)]),
         ("select (select count(*) from site) n", [(2,)]),
+        ("select count(*) from (select energy from run) t", [(1,)]),
+        ("select count(*) from (select mill_id from run) t", [(3,)]),
+        ("select distinct count(*) from site group by status", [(1,)]),
+        ("select distinct status from site order by status", [("closed",), ("open",)]),
         ("select 1/0, 1.0/0", [(None, None)]),
         ("select sum(n) from (select area, count(*) n from site group by 1) t", [(2,)]),
         (

@@ -81,7 +81,8 @@ def test_everybody_who_reaches_rows_or_a_measure_has_them_in_the_answers(seed: i
         rows = core.answer(viewer, Question.model_validate({"rows": {"model": "farm", "table": table, "limit": 0}})).model_dump()
         # Listed is what some question lists: only under so many, that is more than this one does.
         fewer = any(role.beneath(table).only_under for role in core.held_roles(viewer))
-        assert fewer or listed.get(viewer.login or "", 0) == rows.get("visible", 0)
+        reached, given_here = listed.get(viewer.login or "", 0), rows.get("visible", 0)
+        assert reached >= given_here if fewer else reached == given_here
 
 
 def found(core: Evaluator, **asked: Any) -> list[tuple[str, str, int]]:

@@ -1,6 +1,6 @@
 """Queries inside queries: where they stand, and plain ones that become part of what is around them (channels.md 13.3)."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from sqlglot import exp
 
@@ -26,17 +26,22 @@ def nested(node: exp.Expression) -> Iterator[exp.Expression]:
             yield from nested(child)
 
 
-def flattened(select: exp.Select) -> None:
-    """A plain subselect in FROM becomes part of its SELECT: columns of relations, a WHERE, and nothing else (13.3)."""
+def flattened(select: exp.Select, counts: Callable[[exp.Select], bool]) -> None:
+    """A plain subselect in FROM becomes part of its SELECT: columns of relations, a WHERE, and nothing else (13.3).
+
+    One that `counts` has lines, not rows, and stays what it is.
+    """
     first = select.args.get("from_")
     if first is None or select.args.get("joins") or not isinstance(first.this, exp.Subquery):
         return
     inner = first.this.this
     if not isinstance(inner, exp.Select):
         return
-    flattened(inner)
+    flattened(inner, counts)
     plain = ("from_", "joins", "where", "expressions", "kind", "operation_modifiers")
     if any(value for key, value in inner.args.items() if key not in plain) or not all(isinstance(item, exp.Table) for item in sources_in(inner)):
+        return
+    if counts(inner):
         return
     names: dict[str, exp.Expression] = {}
     for item in inner.expressions:

@@ -109,7 +109,7 @@ class Translation:
         return self._select(query, known)
 
     def _select(self, select: exp.Select, known: frozenset[str]) -> exp.Select:
-        flattened(select)
+        flattened(select, lambda inner: self._counts(inner))
         sources = list(sources_in(select))
         related = [isinstance(item, exp.Table) and not is_name(item, known) for item in sources]
         if sources and all(related):
@@ -122,6 +122,15 @@ class Translation:
         plain = [item if isinstance(item, exp.Alias | exp.Column | exp.Star) else exp.alias_(item, _spoken(item), quoted=True) for item in select.expressions]
         select.set("expressions", plain)
         return select
+
+    def _counts(self, select: exp.Select) -> bool:
+        """Whether a SELECT over relations asks for totals without saying so: it names a measure. What cannot be read counts, and is refused in its place."""
+        try:
+            sources = sources_of(self.catalogue, self._schemas, select)
+            columns = [node for item in select.expressions for node in item.find_all(exp.Column) if not isinstance(node.this, exp.Star)]
+            return any(sources.find(node).measure is not None for node in columns)
+        except SqlRefused:
+            return True
 
     def _whole(self, table: exp.Expression) -> None:
         """A relation beside something else: all its rows, as an answer of its own."""
@@ -367,6 +376,8 @@ class _Select:
         if condition is not None:
             over = over.where(condition, copy=False)
         over.set("order", order)
+        if self.select.args.get("distinct") is not None:
+            over.set("distinct", exp.Distinct())
         _take_over(self.select, over, "limit", "offset")
         return over
 
