@@ -48,7 +48,7 @@ export function Connect() {
               {ownMeasures(relation.model, relation.table).length} measures
             </span>
           </p>
-          <Scroll label="What exists of it" className="scroll exists">
+          <Scroll label="What exists of it" className="scroll own-relation">
             <table className="data">
               <tbody>
                 {fields(relation.model, relation.table).map((field) => (

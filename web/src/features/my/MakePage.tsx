@@ -6,6 +6,7 @@ import { queries, useChanged } from "../../api/queries";
 import { useEditKeys } from "../../state/keys";
 import { ConditionSourceContext } from "../../ui/conditions/source";
 import { buildableOfOwn } from "../../ui/exhibits/buildable";
+import { EditNotices, SaveBar } from "../../ui/exhibits/Editing";
 import { ExhibitSide, ExhibitSlots } from "../../ui/exhibits/ExhibitsEditor";
 import { Notice } from "../../ui/Notice";
 import { Framed } from "../../ui/PageView";
@@ -41,14 +42,15 @@ export function MakePage({ name }: { name: string }) {
     onError: (error) => error instanceof ApiError && error.status === 409 && changed("pages"),
   });
   const mayEdit = writing.data?.may_edit ?? false;
-  const send = () => text && edit && save.mutate({ text, version: edit.version });
+  const send = () => {
+    if (text && edit) save.mutate({ text, version: edit.version });
+  };
   useEditKeys({ save: edit && !stale && mayEdit ? send : null, undo: () => edits.undo(name), redo: () => edits.redo(name) });
   if (writing.isError) return <Notice kind="bad">{writing.error.message}</Notice>;
   if (!writing.data || !text) return null;
   const change = (next: Text) => edits.change(name, version, writing.data.text, next);
   const exhibits = text.exhibits ?? [];
   const setExhibits = (next: Exhibit[]) => change({ ...text, exhibits: next });
-  const problems = save.error instanceof ApiError ? save.error.problems : [];
   const only = models.data?.models.length === 1 ? models.data.models[0] : undefined;
   return (
     <ConditionSourceContext.Provider value="own">
@@ -59,31 +61,7 @@ export function MakePage({ name }: { name: string }) {
             {edit && <span className="state-mark small">unsaved</span>}
           </div>
           <OwnPageBar name={name} editing unsaved={edit !== undefined} />
-          {stale && (
-            <Notice kind="bad">
-              This page was saved elsewhere while you were editing it. Your edit is kept here.{" "}
-              <button type="button" className="textlink" onClick={() => edits.rebase(name, version)}>
-                Keep my version
-              </button>{" "}
-              or{" "}
-              <button type="button" className="textlink" onClick={() => edits.discard(name)}>
-                take the other
-              </button>
-              .
-            </Notice>
-          )}
-          {save.isError && !stale && (
-            <Notice kind="bad">
-              {save.error.message}
-              {problems.length > 1 && (
-                <ul>
-                  {problems.map((problem) => (
-                    <li key={`${problem.path}.${problem.message}`}>{problem.message}</li>
-                  ))}
-                </ul>
-              )}
-            </Notice>
-          )}
+          <EditNotices stale={stale} error={save.error} keep={() => edits.rebase(name, version)} discard={() => edits.discard(name)} />
           {!mayEdit && <Notice kind="careful">Your roles let you look at this page and take it back, but not change it.</Notice>}
           {text.model && models.data && !model && (
             <Notice kind="careful">What this page was built from does not exist for you any more.</Notice>
@@ -125,20 +103,16 @@ export function MakePage({ name }: { name: string }) {
               <PageForm text={text} models={models.data?.models ?? []} onChange={change} />
             </ExhibitSide>
           </fieldset>
-          <div className="row save-bar">
-            <Button type="primary" disabled={!edit || stale || !mayEdit} loading={save.isPending} onClick={send}>
-              Save
-            </Button>
-            <Button disabled={!edit?.past.length} onClick={() => edits.undo(name)}>
-              Undo
-            </Button>
-            <Button disabled={!edit?.future.length} onClick={() => edits.redo(name)}>
-              Redo
-            </Button>
-            <Button type="text" disabled={!edit} onClick={() => edits.discard(name)}>
-              Discard
-            </Button>
-          </div>
+          <SaveBar
+            edit={edit}
+            label="Save"
+            disabled={stale || !mayEdit}
+            saving={save.isPending}
+            save={send}
+            undo={() => edits.undo(name)}
+            redo={() => edits.redo(name)}
+            discard={() => edits.discard(name)}
+          />
         </aside>
       </div>
     </ConditionSourceContext.Provider>

@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { App, Button, Modal } from "antd";
+import { App, Modal } from "antd";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { ApiError, api, data, type PinnedViewer, type Schemas } from "../../api/client";
@@ -7,6 +7,7 @@ import { queries, useChanged } from "../../api/queries";
 import { useEditKeys } from "../../state/keys";
 import { focusedViewer, useWorkbench } from "../../state/workbench";
 import { buildableOf } from "../../ui/exhibits/buildable";
+import { EditNotices, SaveBar } from "../../ui/exhibits/Editing";
 import { ExhibitSide, ExhibitSlots } from "../../ui/exhibits/ExhibitsEditor";
 import { Notice } from "../../ui/Notice";
 import { Framed } from "../../ui/PageView";
@@ -58,7 +59,6 @@ export function PageEditor({ entry, shelves }: Props) {
   const change = (next: Page) => edits.change(name, entry.version, entry.page, next);
   const setExhibits = (next: Exhibit[]) => change({ ...page, exhibits: next });
   const built = useMemo(() => (model.data ? buildableOf(model.data) : undefined), [model.data]);
-  const problems = save.error instanceof ApiError ? save.error.problems : [];
   return (
     <div className="page-editor">
       <div className="scroll page-editor-grid">
@@ -69,31 +69,7 @@ export function PageEditor({ entry, shelves }: Props) {
           </span>
           {edit && <span className="state-mark small">draft, unsaved</span>}
         </div>
-        {stale && (
-          <Notice kind="bad">
-            Somebody saved this page while you were editing it. Your edit is kept here.{" "}
-            <button type="button" className="textlink" onClick={() => edits.rebase(name, entry.version)}>
-              Keep my version
-            </button>{" "}
-            (the next save replaces theirs) or{" "}
-            <button type="button" className="textlink" onClick={() => edits.discard(name)}>
-              take theirs
-            </button>
-            .
-          </Notice>
-        )}
-        {save.isError && !stale && (
-          <Notice kind="bad">
-            {save.error.message}
-            {problems.length > 1 && (
-              <ul>
-                {problems.map((problem) => (
-                  <li key={`${problem.path}.${problem.message}`}>{problem.message}</li>
-                ))}
-              </ul>
-            )}
-          </Notice>
-        )}
+        <EditNotices stale={stale} error={save.error} keep={() => edits.rebase(name, entry.version)} discard={() => edits.discard(name)} />
         {!page.model && <Notice kind="careful">Choose the model on the right first: exhibits ask it.</Notice>}
         <ExhibitSlots
           model={built}
@@ -113,20 +89,16 @@ export function PageEditor({ entry, shelves }: Props) {
             </button>
           </p>
         </ExhibitSide>
-        <div className="row save-bar">
-          <Button type="primary" disabled={!edit || stale} loading={save.isPending} onClick={() => save.mutate()}>
-            Save in the draft
-          </Button>
-          <Button disabled={!edit?.past.length} onClick={() => edits.undo(name)}>
-            Undo
-          </Button>
-          <Button disabled={!edit?.future.length} onClick={() => edits.redo(name)}>
-            Redo
-          </Button>
-          <Button type="text" disabled={!edit} onClick={() => edits.discard(name)}>
-            Discard
-          </Button>
-        </div>
+        <SaveBar
+          edit={edit}
+          label="Save in the draft"
+          disabled={stale}
+          saving={save.isPending}
+          save={() => save.mutate()}
+          undo={() => edits.undo(name)}
+          redo={() => edits.redo(name)}
+          discard={() => edits.discard(name)}
+        />
       </aside>
       <Modal
         open={deleting}
