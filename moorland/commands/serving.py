@@ -7,6 +7,9 @@ import typer
 
 from moorland.commands.bundles import messages
 
+#: Where the demo's query door is, unless DOOR says otherwise.
+DEMO_DOOR = 5499
+
 
 def set_up_django() -> None:
     """Sets the server up in this process and brings its database up to date."""
@@ -18,7 +21,7 @@ def set_up_django() -> None:
     call_command("migrate", verbosity=0, interactive=False)
 
 
-def _serve(port: int) -> None:
+def _serve(port: int, door: int) -> None:
     from moorland.server.directory.invitations import setup_link
     from moorland.server.serving import serve as run
 
@@ -26,19 +29,26 @@ def _serve(port: int) -> None:
     if link is not None:
         messages.print(f"There is no workspace yet. Set it up at http://localhost:{port}{link}", markup=False, soft_wrap=True)
     messages.print(f"Moorland is at http://localhost:{port}  (Ctrl+C stops it)", markup=False)
-    run(port)
+    if door:
+        messages.print(f"SQL clients come in at localhost:{door}, with a key from My account", markup=False)
+    run(port, door or None)
 
 
 Port = Annotated[int, typer.Option(envvar="PORT", min=1, max=65535, help="The port to listen on.")]
 
 
-def serve(port: Port = 8000) -> None:
+Door = Annotated[int, typer.Option(envvar="DOOR", min=0, max=65535, help="The port of the query door for SQL clients; 0 leaves it closed.")]
+
+
+def serve(port: Port = 8000, door: Door = 0) -> None:
     """Serves the workspace in the folder DATA (./var)."""
     set_up_django()
-    _serve(port)
+    _serve(port, door)
 
 
-def demo(port: Port = 8000, only_make: Annotated[bool, typer.Option("--only-make", help="Make the workspace without serving it.")] = False) -> None:
+def demo(
+    port: Port = 8000, door: Door = DEMO_DOOR, only_make: Annotated[bool, typer.Option("--only-make", help="Make the workspace without serving it.")] = False
+) -> None:
     """Makes the demo workspace if it is missing, and serves it."""
     os.environ["MOORLAND_DEMO"] = "1"
     set_up_django()
@@ -52,4 +62,4 @@ def demo(port: Port = 8000, only_make: Annotated[bool, typer.Option("--only-make
     messages.print(f"Sign in with the password {DEMO_PASSWORD} as:", markup=False)
     for entry in demo_sign_ins():
         messages.print(f"  {entry.login:<10} {entry.expects}", markup=False)
-    _serve(port)
+    _serve(port, door)

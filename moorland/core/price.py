@@ -68,6 +68,12 @@ def step() -> None:
         raise TooCostly(f"This takes longer than the {price.seconds:g} seconds a question may take. Ask by fewer columns, or narrow it with a filter.")
 
 
+def asker_gone() -> Callable[[], bool]:
+    """Says, from any thread, whether whoever asked for what is being worked out here has gone."""
+    price = _asked.get()
+    return price.unwanted if price is not None and price.unwanted is not None else lambda: False
+
+
 def most_lines() -> int | None:
     """How many lines one answer may have."""
     price = _asked.get()

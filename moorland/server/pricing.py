@@ -1,8 +1,10 @@
 """Every request has a price: how long it may take, how much it may answer, how many of one account run at once (core.price)."""
 
 import threading
+import time
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
@@ -23,6 +25,44 @@ MOST_AT_ONCE = 10
 PRICED = ("/api/", "/access/", "/embed/")
 
 _turns = Turns()
+_running: Counter[str] = Counter()
+_changed = threading.Condition()
+
+
+class TooMany(Exception):
+    """Too many questions of one asker are being answered."""
+
+
+@contextmanager
+def priced(asker: str, seconds: float, lines: int, values: int, gone: Callable[[], bool] | None, wait: float = 0.0) -> Iterator[None]:
+    """All that is worked out inside has this price, and takes turns with all else.
+
+    Of one asker few things are worked out at once: one more waits so many seconds for a place. Raises TooMany.
+    """
+    until = time.monotonic() + wait
+    with _changed:
+        while _running[asker] >= MOST_AT_ONCE:
+            if gone is not None and gone():
+                raise Unwanted
+            if time.monotonic() >= until:
+                raise TooMany
+            _changed.wait(min(0.2, max(until - time.monotonic(), 0.01)))
+        _running[asker] += 1
+    turn = Turn(_turns)
+    try:
+        with turn.taken(), within(Price(seconds, lines, values, unwanted=gone, turn=turn.step)):
+            yield
+    finally:
+        with _changed:
+            _running[asker] -= 1
+            if not _running[asker]:
+                del _running[asker]
+            _changed.notify_all()
+
+
+def account_asker(key: int) -> str:
+    """An account as an asker, by whatever way it asks."""
+    return f"account {key}"
 
 
 class PriceMiddleware:
@@ -30,32 +70,20 @@ class PriceMiddleware:
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
-        self._running: Counter[str] = Counter()
-        self._lock = threading.Lock()
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         if not request.path.startswith(PRICED):
             return self.get_response(request)
-        asker = _asker(request)
-        with self._lock:
-            if self._running[asker] >= MOST_AT_ONCE:
-                return _too_many()
-            self._running[asker] += 1
-        turn = Turn(_turns)
+        seconds = ADMINISTRATOR_SECONDS if _has_duty(request) else SECONDS
         try:
-            gone = request.META.get("waitress.client_disconnected")
-            seconds = ADMINISTRATOR_SECONDS if _has_duty(request) else SECONDS
-            with turn.taken(), within(Price(seconds, MOST_LINES, MOST_VALUES, unwanted=gone, turn=turn.step)):
+            with priced(_asker(request), seconds, MOST_LINES, MOST_VALUES, request.META.get("waitress.client_disconnected")):
                 return self.get_response(request)
+        except TooMany:
+            return _too_many()
         except TooCostly as costly:
             return JsonResponse({"error": {"code": "too_costly", "message": costly.message, "problems": []}}, status=422)
         except Unwanted:
             return HttpResponse(status=499)
-        finally:
-            with self._lock:
-                self._running[asker] -= 1
-                if not self._running[asker]:
-                    del self._running[asker]
 
 
 def _has_duty(request: HttpRequest) -> bool:
@@ -65,7 +93,7 @@ def _has_duty(request: HttpRequest) -> bool:
 
 def _asker(request: HttpRequest) -> str:
     """The account that asks, or the address of nobody."""
-    return f"account {request.user.pk}" if request.user.is_authenticated else f"address {request.META.get('REMOTE_ADDR', '')}"
+    return account_asker(request.user.pk) if request.user.is_authenticated else f"address {request.META.get('REMOTE_ADDR', '')}"
 
 
 def _too_many() -> HttpResponse:

@@ -94,8 +94,9 @@ class _Server(TcpWSGIServer):  # type: ignore[misc]
                 channel.will_close = True
 
 
-def _answer(listening: socket.socket) -> None:
+def _answer(listening: socket.socket, at_door: socket.socket | None) -> None:
     """Answers until it is stopped, or until the process that watches is gone."""
+    from moorland.server.door.serving import open_door
     from moorland.server.trail.verifying import keep_looking
 
     ctypes.CDLL(None).prctl(_PARENT_DEATH_SIGNAL, signal.SIGTERM)
@@ -127,11 +128,14 @@ def _answer(listening: socket.socket) -> None:
         raise SystemExit(0)
 
     signal.signal(signal.SIGTERM, stop)
+    door = open_door(at_door) if at_door is not None else None
     server.run()
+    if door is not None:
+        door.stop()
 
 
-def serve(port: int) -> None:
-    """Serves on the loopback address until it is stopped; the process that answers is started anew when it dies."""
+def serve(port: int, door: int | None = None) -> None:
+    """Serves on the loopback address until it is stopped, and opens the query door; the process that answers is started anew when it dies."""
     for said in open_to_others(settings.DATA):
         print(said, file=sys.stderr, flush=True)
     listening = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
@@ -140,13 +144,14 @@ def serve(port: int) -> None:
         listening.bind(("127.0.0.1", port))
     except OSError as error:
         raise SystemExit(f"Port {port} cannot be listened on: {error.strerror}. Choose another with PORT.") from None
+    at_door = _at_door(door) if door is not None else None
     deaths = 0
     while True:
         # A connection to the database is not carried over into the process that answers.
         connections.close_all()
         child = os.fork()
         if child == 0:
-            _answer(listening)
+            _answer(listening, at_door)
             os._exit(0)
         began = time.monotonic()
         status = _watched(child)
@@ -156,6 +161,15 @@ def serve(port: int) -> None:
         if deaths > MOST_DEATHS:
             raise SystemExit("The server died again and again; see above. It is not started anew.")
         print(f"The process that answers ended ({os.waitstatus_to_exitcode(status)}); it is started anew.", file=sys.stderr, flush=True)
+
+
+def _at_door(port: int) -> socket.socket:
+    from moorland.server.door.serving import door_socket
+
+    try:
+        return door_socket(port)
+    except OSError as error:
+        raise SystemExit(f"The query door cannot be opened on port {port}: {error.strerror}. Choose another with DOOR, or 0 to leave it closed.") from None
 
 
 def in_a_row(deaths: int, seconds: float) -> int:

@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "moorland.server.releases",
     "moorland.server.tasks",
     "moorland.server.viewing",
+    "moorland.server.door",
 ]
 
 MIDDLEWARE = [

@@ -1,8 +1,9 @@
 """What a statement computes on answers: a general-purpose SQL engine that has nothing but them (channels.md 13.4)."""
 
-import datetime
+import contextlib
 import threading
-from collections.abc import Sequence
+import time
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,12 +16,16 @@ from moorland.core.door.errors import NO_FUNCTION, NO_TABLE, NOT_SUPPORTED, SqlR
 from moorland.core.door.expressions import position_of
 from moorland.core.door.relations import folded
 from moorland.core.door.translation import Base, Plan
-from moorland.core.engine.columns import ARROW_TYPES
-from moorland.core.engine.questions import Answer, RowsAnswer, TotalsAnswer
+from moorland.core.engine.cells import arrow_of
+from moorland.core.engine.listing import ListedRows
+from moorland.core.engine.questions import TotalsAnswer
+from moorland.core.price import asker_gone, step
 
 MEMORY = "256MB"
 #: How long what is computed on answers may take, in seconds.
 SECONDS = 10.0
+#: Seconds between two looks at whether it is still wanted.
+LOOK_SECONDS = 0.1
 #: An answer of a statement has at most so many rows.
 MOST_ROWS = 1_000_000
 
@@ -43,12 +48,14 @@ FUNCTIONS = (
     exp.Lower, exp.Upper, exp.Initcap, exp.Trim, exp.Length, exp.Substring, exp.Left, exp.Right, exp.Concat, exp.ConcatWs, exp.Replace, exp.StrPosition,
     exp.Reverse, exp.Extract, exp.DateTrunc, exp.TimestampTrunc, exp.CurrentTimestamp, exp.Chr, exp.Ascii, exp.Trunc, exp.Pad, exp.SplitPart, exp.LogicalAnd, exp.LogicalOr,
 )  # fmt: skip
-_ALLOWED = (*_STRUCTURE, *_OPERATORS, *FUNCTIONS)
+ALLOWED = (*_STRUCTURE, *_OPERATORS, *FUNCTIONS)
 #: Functions known by a name alone.
 _NAMED = frozenset(("age",))
 #: Types of the engine that are types of a model, too.
 _KNOWN = ("BOOLEAN", "TINYINT", "SMALLINT", "INTEGER", "BIGINT", "UTINYINT", "USMALLINT", "UINTEGER", "FLOAT", "DOUBLE", "DECIMAL", "DATE", "VARCHAR")
-_SETTINGS = (
+#: An engine without files, network and settings that could be changed.
+LOCKED = (
+    "SET python_enable_replacements = false",
     "SET enable_external_access = false",
     "SET autoinstall_known_extensions = false",
     "SET autoload_known_extensions = false",
@@ -85,7 +92,7 @@ def refuse_unknown(plan: Plan) -> None:
         if isinstance(node, exp.Anonymous):
             if str(node.this).lower() not in _NAMED:
                 raise SqlRefused(NO_FUNCTION, f"function {str(node.this).lower()} does not exist", position=position_of(node))
-        elif not isinstance(node, _ALLOWED):
+        elif not isinstance(node, ALLOWED):
             if isinstance(node, exp.Func):
                 raise SqlRefused(NO_FUNCTION, f"function {node.sql_name().lower()} does not exist", position=_position(node))
             raise SqlRefused(NOT_SUPPORTED, f"{type(node).__name__.upper()} is not answered here.", position=_position(node))
@@ -115,68 +122,96 @@ def refuse_capped(plan: Plan, capped: Sequence[str]) -> None:
         raise SqlRefused("54000", f"{'; '.join(capped)}. What is computed over them would not be of all.", hint)
 
 
-def table_of(base: Base, answer: Answer) -> pa.Table:
+def table_of(base: Base, answer: ListedRows | TotalsAnswer) -> pa.Table:
     """An answer as a table of the engine."""
     columns = {}
     for column in base.columns:
-        if isinstance(answer, RowsAnswer):
-            values = [row[column.place] for row in answer.rows]
+        if isinstance(answer, ListedRows):
+            columns[column.name] = answer.arrow(column.place, column.type)
+            continue
+        if base.grouped:
+            values = [line.key[column.place] if column.source == "key" else line.values[column.place] for line in answer.lines]
         else:
-            assert isinstance(answer, TotalsAnswer)
-            lines = answer.lines if base.grouped else []
-            values = [line.key[column.place] if column.source == "key" else line.values[column.place] for line in lines]
-            if not base.grouped:
-                values = [answer.total[column.place]]
-        columns[column.name] = pa.array([_typed(value, column.type) for value in values], type=ARROW_TYPES[column.type])
+            values = [answer.total[column.place]]
+        columns[column.name] = arrow_of(values, column.type)
     return pa.table(columns)
 
 
-def _typed(value: Any, kind: ValueType) -> Any:
-    """A JSON value as the engine takes it; a masked cell that is text in place of something else stays text."""
-    if value is None:
-        return None
-    if kind == "text":
-        return str(value)
-    if kind == "date":
-        return datetime.date.fromisoformat(value)
-    if kind == "timestamp":
-        return datetime.datetime.fromisoformat(value)
-    return float(value) if kind == "number" else value
+#: Engines that are idle: one takes longer to be made than most statements.
+_idle: list[duckdb.DuckDBPyConnection] = []
+MOST_IDLE = 6
+
+
+@contextlib.contextmanager
+def _engine() -> Iterator[duckdb.DuckDBPyConnection]:
+    """A connection of its own to an engine nobody else uses meanwhile; what is registered goes with the connection."""
+    try:
+        engine = _idle.pop()
+    except IndexError:
+        engine = duckdb.connect(":memory:")
+        for setting in LOCKED:
+            engine.execute(setting)
+    connection = engine.cursor()
+    try:
+        yield connection
+    finally:
+        connection.close()
+        if len(_idle) < MOST_IDLE:
+            _idle.append(engine)
+        else:
+            engine.close()
 
 
 def computed(plan: Plan, tables: dict[str, pa.Table], notices: list[str]) -> Result:
     """What the statement gives over its answers. Raises SqlRefused."""
-    connection = duckdb.connect(":memory:")
+    with _engine() as connection:
+        return _computed(connection, plan, tables, notices)
+
+
+def _computed(connection: duckdb.DuckDBPyConnection, plan: Plan, tables: dict[str, pa.Table], notices: list[str]) -> Result:
     try:
-        for setting in _SETTINGS:
-            connection.execute(setting)
         for name, table in tables.items():
             connection.register(name, table)
-        late = threading.Timer(SECONDS, connection.interrupt)
-        late.start()
-        try:
+        with interrupted(connection):
             relation = connection.sql(plan.query.sql(dialect="duckdb"))
             names = list(relation.columns)
             relation = relation.project(", ".join(_as_known(place, str(kind)) for place, kind in enumerate(relation.types, start=1)))
             # One more than may be given: an answer is never made whole only to be found too long.
             found: pa.Table = relation.limit(MOST_ROWS + 1).to_arrow_table()
-        finally:
-            late.cancel()
     except RecursionError:
         raise SqlRefused("54001", "The statement nests deeper than can be answered.") from None
     except duckdb.InterruptException:
+        step()
         raise SqlRefused("57014", f"This takes longer than the {SECONDS:g} seconds that may be computed on answers.") from None
     except duckdb.OutOfMemoryException:
         raise SqlRefused("53200", "This takes more memory than may be used on answers. Ask for less at a time.") from None
     except duckdb.Error as error:
         raise SqlRefused("42601", _sentence(str(error))) from None
-    finally:
-        connection.close()
     if found.num_rows > MOST_ROWS:
         raise SqlRefused("54000", f"This gives more than {MOST_ROWS:,} rows. Ask for fewer with LIMIT or WHERE.")
     plain = [_plain(column) for column in found.columns]
     types = [kind for _, kind in plain]
     return Result(names, types, pa.table([column for column, _ in plain], names=[str(place) for place in range(len(plain))]), notices)
+
+
+@contextlib.contextmanager
+def interrupted(connection: duckdb.DuckDBPyConnection) -> Iterator[None]:
+    """Stops what the engine computes inside when it takes too long, or nobody waits for it any more."""
+    unwanted, done = asker_gone(), threading.Event()
+    until = time.monotonic() + SECONDS
+
+    def look() -> None:
+        while not done.wait(LOOK_SECONDS):
+            if time.monotonic() > until or unwanted():
+                connection.interrupt()
+                return
+
+    looking = threading.Thread(target=look, name="interrupts", daemon=True)
+    looking.start()
+    try:
+        yield
+    finally:
+        done.set()
 
 
 def _as_known(place: int, kind: str) -> str:

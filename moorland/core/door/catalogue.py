@@ -36,6 +36,10 @@ class Relation:
     fields: tuple[Field, ...]
     cube: str | None = None
     about: str | None = None
+    #: The name of its key column, where that exists for the viewer.
+    key: str | None = None
+    #: Columns that are keys of other relations of the schema: column, relation, column there.
+    references: tuple[tuple[str, str, str], ...] = ()
 
     @cached_property
     def by_name(self) -> dict[str, Field]:
@@ -53,9 +57,15 @@ class Catalogue:
     """All relations that exist for a viewer."""
 
     relations: tuple[Relation, ...]
+    #: The schemas that bare names are looked for in first, in this order.
+    path: tuple[str, ...] = ()
 
     def find(self, name: str, schema: str | None) -> list[Relation]:
-        """The relations of a name, in a schema or in any."""
+        """The relations of a name, in a schema, else in the first of the path that has one, else in any."""
+        for preferred in self.path if schema is None else ():
+            found = [item for item in self.relations if (item.name, item.schema) == (name, preferred)]
+            if found:
+                return found
         return [item for item in self.relations if item.name == name and schema in (None, item.schema)]
 
 
@@ -88,7 +98,23 @@ def _relations(evaluator: Evaluator, name: str, model: ViewerModel) -> list[Rela
             for measure in schema.measures
             if measure in objects.measures and schema.measures[measure].table == table
         ]
-        found.append(Relation(name, table, "table", table, tuple(fields), about=schema.tables[table].about))
+        key = schema.tables[table].key
+        found.append(
+            Relation(
+                name,
+                table,
+                "table",
+                table,
+                tuple(fields),
+                about=schema.tables[table].about or schema.tables[table].label,
+                key=key if (table, key or "") in objects.columns else None,
+                references=tuple(
+                    (step.column, step.one, step.key)
+                    for step in schema.parents[table]
+                    if {(table, step.column), (step.one, step.key)} <= objects.columns and step.one in objects.tables
+                ),
+            )
+        )
     names = {item.name for item in found}
     for cube in schema.model.cubes:
         if cube.name not in objects.cubes:

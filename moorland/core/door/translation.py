@@ -77,6 +77,8 @@ class Translation:
             if number not in self._parameters:
                 raise SqlRefused(BAD_PARAMETER, f"there is no parameter ${node.name or '?'}", position=position_of(node))
             return cast(exp.Expression, exp.convert(self._parameters[number]))
+        if isinstance(node, exp.EQ) and isinstance(node.expression, exp.Any):
+            return self._any(node)
         if isinstance(node, exp.Fetch):
             options = node.args.get("limit_options")
             if options is not None and (options.args.get("percent") or options.args.get("with_ties")):
@@ -85,6 +87,19 @@ class Translation:
         if isinstance(node, exp.CurrentDate):
             return exp.cast(exp.Literal.string(self.evaluator.as_of.isoformat()), exp.DType.DATE)
         return node
+
+    def _any(self, node: exp.EQ) -> exp.Expression:
+        """`= ANY(…)` of a list, as the IN it stands for."""
+        listed = node.expression.this
+        listed = listed.this if isinstance(listed, exp.Paren) else listed
+        listed = listed.this if isinstance(listed, exp.Cast) else listed
+        if isinstance(listed, exp.Array):
+            return exp.In(this=node.this, expressions=listed.expressions)
+        found = self._parameters.get(int(listed.name)) if isinstance(listed, exp.Parameter | exp.Placeholder) and listed.name.isdigit() else None
+        if not isinstance(found, list):
+            raise SqlRefused(NOT_SUPPORTED, "ANY takes a list here.", "Write IN with values.", position_of(node))
+        values = [exp.convert(value) for value in found if value is not None]
+        return exp.In(this=node.this, expressions=values) if values else cast(exp.Expression, exp.and_(exp.Is(this=node.this, expression=exp.Null()), exp.false()))
 
     def _query(self, query: exp.Expression, outer: frozenset[str]) -> exp.Query:
         """A query whose relations are answers; `outer` are the names of WITH that it may read."""
@@ -119,7 +134,7 @@ class Translation:
                 self._whole(item)
         for item in list(nested(select)):
             item.replace(self._query(item.copy(), known))
-        plain = [item if isinstance(item, exp.Alias | exp.Column | exp.Star) else exp.alias_(item, _spoken(item), quoted=True) for item in select.expressions]
+        plain = [item if isinstance(item, exp.Alias | exp.Column | exp.Star) else exp.alias_(item, spoken(item), quoted=True) for item in select.expressions]
         select.set("expressions", plain)
         return select
 
@@ -476,15 +491,15 @@ def _name_of(item: exp.Expression, sources: Sources) -> str:
         return sources.find(item).name
     if isinstance(item, exp.Cast | exp.Paren | exp.Filter | exp.Window):
         return _name_of(item.this, sources)
-    return _spoken(item)
+    return spoken(item)
 
 
-def _spoken(item: exp.Expression) -> str:
+def spoken(item: exp.Expression) -> str:
     """The name of an expression: that of its function, or none."""
     if isinstance(item, exp.Column):
         return folded(item.this)
     if isinstance(item, exp.Cast | exp.Paren | exp.Filter | exp.Window):
-        return _spoken(item.this)
+        return spoken(item.this)
     if isinstance(item, exp.Case):
         return "case"
     if isinstance(item, exp.Anonymous):

@@ -17,7 +17,7 @@ from moorland.core.bundle.schema import build_schema
 from moorland.core.engine.changes import answer_change
 from moorland.core.engine.columns import TableData, empty_table
 from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
-from moorland.core.engine.listing import answer_rows
+from moorland.core.engine.listing import ListedRows, answer_rows, listed_rows
 from moorland.core.engine.member_rules import parents_of
 from moorland.core.engine.members import acyclic, answer_members
 from moorland.core.engine.model_data import ModelData
@@ -32,6 +32,7 @@ from moorland.core.engine.questions import (
     ObjectsQuestion,
     PagesQuestion,
     Question,
+    Refusal,
     Refused,
     RowsQuestion,
     TotalsQuestion,
@@ -218,6 +219,16 @@ class Evaluator:
                 return objects_answer(model.objects)
             case _:
                 assert_never(asked)
+
+    def listed(self, viewer: Viewer, question: RowsQuestion, export: bool = False) -> ListedRows | Refusal:
+        """The rows that answer a question, before they are written out, for answers of many rows; with `export`, of those that may be exported (5.7)."""
+        try:
+            step()
+            return listed_rows(self.viewer_model(viewer, question.model), question, self.people.definitions, self.secret, export)
+        except TooCostly as costly:
+            return Refused("too_costly", costly.message).answer()
+        except Refused as refused:
+            return refused.answer()
 
     def exported_rows(self, viewer: Viewer, question: RowsQuestion) -> Answer:
         """The rows of a question that the viewer may export (5.7); none where no role held lets them be exported."""

@@ -1,13 +1,18 @@
 """Rows of a table as a viewer sees them: which match, and in which order (semantics.md 7.1)."""
 
-import numpy as np
+from dataclasses import dataclass
 
+import numpy as np
+import pyarrow as pa
+
+from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.asked import Attributes, prepare_rows
 from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.questions import CellState, RowsAnswer, RowsQuestion
 from moorland.core.engine.table_view import TableView, listed_table
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.language import tree
+from moorland.core.language.derived import ColumnKey
 from moorland.core.language.evaluation import true_rows
 from moorland.core.language.vectors import Array, Mask
 from moorland.core.price import most_lines, pay_lines
@@ -55,21 +60,43 @@ class Listing:
         return matching
 
 
-def answer_rows(model: ViewerModel, question: RowsQuestion, attributes: Attributes, secret: bytes, export: bool = False) -> RowsAnswer:
-    """The answer to a rows question (7.1); with `export`, of the rows that may be exported (5.7). Raises Refused."""
+@dataclass(frozen=True)
+class ListedRows:
+    """The rows of an answer before they are written out: which, of how many visible, and the columns asked for."""
+
+    view: TableView
+    columns: list[ColumnKey]
+    names: list[str]
+    rows: Array
+    visible: int
+    secret: bytes
+
+    def arrow(self, place: int, type_: ValueType) -> pa.Array:
+        """What is shown of the column at a place, as an Arrow array of a type; masked cells of another type in text."""
+        return self.view.shown(self.columns[place], self.secret).arrow(self.rows, type_)
+
+
+def listed_rows(model: ViewerModel, question: RowsQuestion, attributes: Attributes, secret: bytes, export: bool = False) -> ListedRows:
+    """The rows that answer a rows question (7.1); with `export`, of those that may be exported (5.7). Raises Refused."""
     asked = prepare_rows(question, model.data.schema, model.objects, attributes)
     listing = Listing(model, asked.table, asked.condition, export)
     limits = [limit for limit in (listing.cap, question.limit, most_lines()) if limit is not None]
     until = min(question.offset + min(limits), listing.cap)
     wanted = listing.view.ordered(listing.rows, asked.order, secret)[question.offset : until]
     pay_lines(len(wanted), len(asked.columns))
-    cells = [listing.view.shown(key, secret).values(wanted) for key in asked.columns]
-    states: list[list[CellState]] = [listing.view.names_in(key, wanted) for key in asked.columns]
+    return ListedRows(listing.view, asked.columns, asked.names, wanted, int(listing.matching.sum()), secret)
+
+
+def answer_rows(model: ViewerModel, question: RowsQuestion, attributes: Attributes, secret: bytes, export: bool = False) -> RowsAnswer:
+    """The answer to a rows question (7.1); with `export`, of the rows that may be exported (5.7). Raises Refused."""
+    found = listed_rows(model, question, attributes, secret, export)
+    cells = [found.view.shown(key, secret).values(found.rows) for key in found.columns]
+    states: list[list[CellState]] = [found.view.names_in(key, found.rows) for key in found.columns]
     return RowsAnswer(
-        columns=asked.names,
-        visible=int(listing.matching.sum()),
-        rows=[list(row) for row in zip(*cells, strict=True)] if cells else [[] for _ in wanted],
-        states=[list(row) for row in zip(*states, strict=True)] if states else [[] for _ in wanted],
+        columns=found.names,
+        visible=found.visible,
+        rows=[list(row) for row in zip(*cells, strict=True)] if cells else [[] for _ in found.rows],
+        states=[list(row) for row in zip(*states, strict=True)] if states else [[] for _ in found.rows],
     )
 
 

@@ -9,8 +9,10 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 
-from moorland.core.engine.cells import cell_values, codes_of
+from moorland.core.bundle.shape import ValueType
+from moorland.core.engine.cells import arrow_of, cell_arrow, cell_values, codes_of
 from moorland.core.engine.masking import CLEAR, ShownColumn
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import CellState
@@ -132,6 +134,16 @@ class ShownCells:
         if self._shown is None:
             return cell_values(data, view.table, self._key, rows, states == CLEAR)
         return self._shown.values(self._shown.numbers(states, codes_of(data, view.table, self._key, rows)))
+
+    def arrow(self, rows: Array, type_: ValueType) -> pa.Array:
+        """What is shown in some rows as an Arrow array of a type; null where nothing is."""
+        view, data = self._view, self._view.model.data
+        states = view.states_in(self._key, rows)
+        if self._shown is None:
+            return cell_arrow(data, view.table, self._key, rows, states == CLEAR, type_)
+        numbers = self._shown.numbers(states, codes_of(data, view.table, self._key, rows))
+        labels = arrow_of(self._shown.labels, type_)
+        return labels.take(pa.array(np.where(numbers < 0, 0, numbers), mask=numbers < 0)) if len(labels) else pa.nulls(len(rows), labels.type)
 
     def ranks(self, rows: Array) -> tuple[Array, Mask]:
         """Numbers that sort some rows as the shown values do, and where nothing is shown."""

@@ -26,6 +26,7 @@ class OrganizationRules(Shape):
     expiry_days: Annotated[int, Field(ge=1, le=3_650)] | Literal["never"] | None = None
     second_factor: FactorRule | None = None
     ways: list[Way] | None = Field(default=None, max_length=5)
+    door: bool | None = None
 
 
 class SignInRules(Shape):
@@ -39,6 +40,8 @@ class SignInRules(Shape):
     session_hours: int = Field(default=12, ge=1, le=720)
     idle_minutes: int | None = Field(default=None, ge=5, le=10_080)
     second_factor: FactorRule = "offered"
+    #: Whether people come in by the query door, with door keys (channels.md 13.1).
+    door: bool = True
     organizations: list[OrganizationRules] = Field(default_factory=list, max_length=500)
 
     def within(self, chain: list[str]) -> "PersonalRules":
@@ -51,6 +54,7 @@ class SignInRules(Shape):
             second_factor=next((item.second_factor for item in near if item.second_factor is not None), self.second_factor),
             ways=next((item.ways for item in near if item.ways is not None), ["password"]),
             session_hours=self.session_hours,
+            door=next((item.door for item in near if item.door is not None), self.door),
         )
 
 
@@ -62,6 +66,7 @@ class PersonalRules:
     second_factor: FactorRule
     ways: list[Way]
     session_hours: int
+    door: bool
 
 
 class Stops(Shape):

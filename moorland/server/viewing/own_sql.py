@@ -11,9 +11,10 @@ from rest_framework.views import APIView
 
 from moorland.core.bundle.problems import Problem
 from moorland.core.bundle.shape import Scalar, Shape, ValueType
-from moorland.core.door.asking import MOST_SIGNS, ask_planned, planned
+from moorland.core.door.asking import ask_planned, planned
 from moorland.core.door.catalogue import Catalogue, catalogue_of
 from moorland.core.door.errors import SqlRefused
+from moorland.core.door.reading import MOST_SIGNS
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.people import Viewer
 from moorland.core.price import most_lines, pay_lines
