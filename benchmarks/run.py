@@ -14,6 +14,7 @@ from rich.console import Console
 from rich.table import Table
 
 from benchmarks.asking import asking_lines, demo_lines
+from benchmarks.at_door import door_lines
 from benchmarks.at_scale import best, scale_lines
 from benchmarks.crowded import crowded_lines
 from benchmarks.generated import million
@@ -79,6 +80,9 @@ def main() -> None:
     messages.print("many viewers at once …")
     for pressed in load_lines():
         table.add_row(*pressed)
+    messages.print("the query door …")
+    for at_door in door_lines():
+        table.add_row(*at_door)
     messages.print("crowded screens …")
     for crowded in crowded_lines():
         table.add_row(*crowded)

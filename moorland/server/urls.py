@@ -43,6 +43,7 @@ from moorland.server.directory.act_views import (
     Welcome,
 )
 from moorland.server.directory.views import Attributes, Held, Password, People, Person, Session
+from moorland.server.door.views import Doors, OneDoorKey, OneDoorSession, OneOwnDoorKey, OwnDoors
 from moorland.server.duties.views import Duties, OneDuty, OwnDuties, WhatCan, WhoCan
 from moorland.server.pages.reader_views import PageOfReader, PagesOfReaders
 from moorland.server.pages.views import OnePage, OneShelf
@@ -114,6 +115,11 @@ urlpatterns = [
     path("api/my/second-factor/end", NoSecondFactor.as_view()),
     path("api/my/tokens", OwnTokens.as_view()),
     path("api/my/tokens/<int:key>", OneOwnToken.as_view()),
+    path("api/my/door", OwnDoors.as_view()),
+    path("api/my/door/keys/<int:key>", OneOwnDoorKey.as_view()),
+    path("api/settings/door", Doors.as_view()),
+    path("api/settings/door/keys/<int:key>", OneDoorKey.as_view()),
+    path("api/settings/door/sessions/<int:number>", OneDoorSession.as_view()),
     path("api/settings/tokens", Tokens.as_view()),
     path("api/settings/tokens/<int:key>", OneToken.as_view()),
     path("api/settings/sign-in", Rules.as_view()),

@@ -83,12 +83,11 @@ def _framed(block: pa.RecordBatch, formats: list[int], letter: bytes) -> memoryv
     parts: list[pa.Array] = []
     total = np.full(rows, 6 + 4 * columns, dtype=np.int64)
     for value in values:
-        offsets = np.frombuffer(value.buffers()[1], dtype=np.int32)[value.offset : value.offset + rows + 1]
-        lengths = np.diff(offsets)
+        missing = value.is_null().to_numpy(zero_copy_only=False) if value.null_count else None
+        value = value if missing is None else pc.fill_null(value, b"")
+        lengths = np.diff(np.frombuffer(value.buffers()[1], dtype=np.int32)[value.offset : value.offset + rows + 1])
         total += lengths
-        if value.null_count:
-            lengths = np.where(value.is_null().to_numpy(zero_copy_only=False), -1, lengths)
-            value = pc.fill_null(value, b"")
+        lengths = lengths if missing is None else np.where(missing, -1, lengths)
         parts += [_fixed(lengths.astype(">i4"), 4), value]
     head = np.zeros(rows, dtype=[("letter", "S1"), ("length", ">i4"), ("columns", ">i2")])
     head["letter"], head["length"], head["columns"] = letter, total, columns

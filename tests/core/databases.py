@@ -60,7 +60,14 @@ def sqlite() -> Database:
 
 @contextlib.contextmanager
 def postgres() -> Iterator[Database]:
-    """A PostgreSQL server made for as long as the context lasts, reached through a socket in its folder."""
+    """The same server as a database that questions are compared with."""
+    with running_postgres() as address, psycopg.connect(address, autocommit=True, cursor_factory=psycopg.ClientCursor) as connection:
+        yield Database(DIALECTS["postgres"], connection)
+
+
+@contextlib.contextmanager
+def running_postgres() -> Iterator[str]:
+    """A PostgreSQL server made for as long as the context lasts, reached through a socket in its folder: where."""
     programs = sorted(Path("/usr/lib/postgresql").glob("*/bin"))[-1]
     folder = Path(tempfile.mkdtemp(prefix="moorland-postgres-"))
     user: str | None = None
@@ -77,10 +84,7 @@ def postgres() -> Iterator[Database]:
         settings = f"-c listen_addresses= -c unix_socket_directories={folder} -c port={port} -c fsync=off -c shared_buffers=32MB"
         subprocess.run([programs / "pg_ctl", "-D", folder / "data", "-w", "-o", settings, "start"], **options)
         try:
-            with psycopg.connect(
-                host=str(folder), port=port, user="postgres", dbname="postgres", autocommit=True, cursor_factory=psycopg.ClientCursor
-            ) as connection:
-                yield Database(DIALECTS["postgres"], connection)
+            yield f"host={folder} port={port} user=postgres dbname=postgres"
         finally:
             subprocess.run([programs / "pg_ctl", "-D", folder / "data", "-m", "immediate", "stop"], **options)
     finally:

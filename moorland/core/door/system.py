@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, cast
 
 import duckdb
@@ -113,6 +114,7 @@ _MACROS = {
     "regrole_oid(a)": "coalesce(try_cast(a AS UINTEGER), (SELECT r.oid FROM s.pg_roles AS r WHERE r.rolname = a))",
     "regrole_name(a)": "(SELECT r.rolname FROM s.pg_roles AS r WHERE r.oid = a)",
 }
+_OF_SESSION = ("current_setting", "set_config", "pg_backend_pid", "now", "clock_timestamp")
 _ALIASES = {"to_regclass": "regclass_oid", "to_regtype": "regtype_oid", "to_regnamespace": "regnamespace_oid"}
 _NAMES = frozenset(signature.partition("(")[0] for signature in _MACROS)
 #: Functions of the engine that are answered as they are, beside those of `above`.
@@ -157,11 +159,24 @@ class Session:
     change: Callable[[str, str], None] | None = None
 
 
+@dataclass(frozen=True)
+class SystemStatement:
+    """A statement about the catalogues or the session, as it was written and as it was read; it is never changed."""
+
+    text: str
+    query: exp.Query
+
+
+#: So many answers are kept, of at most so many rows.
+MOST_ANSWERS, MOST_ANSWER_ROWS = 400, 5_000
+
+
 class SystemCatalogue:
     """The catalogues of what exists for a viewer, in an engine of their own that has nothing else. Many may ask at once."""
 
     def __init__(self, catalogue: Catalogue, owner: str, settings: Mapping[str, str]) -> None:
         self._engine = duckdb.connect(":memory:")
+        self._answers: dict[object, pa.Table] = {}
         tables = [
             (f"{schema}.{name}", list(columns_of(written)))
             for schema, all_ in (("s", SYSTEM | _DEFINITIONS), ("i", INFORMATION))
@@ -181,17 +196,26 @@ class SystemCatalogue:
                 self._engine.unregister("moorland_rows")
         self._engine.execute("; ".join(["COMMIT", *LOCKED]))
 
-    def ask(self, statement: exp.Query, session: Session, parameters: Mapping[int, Any], described: bool = False) -> pa.Table:
-        """What a statement gives; with `described` no rows of it. Raises SqlRefused."""
-        text = _Written(session, parameters, described).of(statement)
+    def ask(self, statement: SystemStatement, session: Session, parameters: Mapping[int, Any], described: bool = False) -> pa.Table:
+        """What a statement gives; with `described` no rows of it. Answers that do not depend on the session are kept. Raises SqlRefused."""
+        key = (statement.text, tuple(sorted((number, repr(value)) for number, value in parameters.items())), described)
+        kept = self._answers.get(key)
+        if kept is not None:
+            return kept
+        written = _Written(session, parameters, described)
+        found = self._computed(written.of(statement.query), described)
+        if not written.of_session and len(self._answers) < MOST_ANSWERS and found.num_rows <= MOST_ANSWER_ROWS:
+            self._answers[key] = found
+        return found
+
+    def _computed(self, text: str, described: bool) -> pa.Table:
         cursor = self._engine.cursor()
         try:
             with interrupted(cursor):
                 relation = cursor.sql(text)
                 if relation is None:
                     raise SqlRefused(NOT_SUPPORTED, "Only SELECT is answered here.")
-                found: pa.Table = (relation.limit(0) if described else relation).to_arrow_table()
-                return found
+                return (relation.limit(0) if described else relation).to_arrow_table()
         except duckdb.Error as error:
             raise SqlRefused(SYNTAX, str(error).splitlines()[0].partition(": ")[2] or "this is not answered here") from None
         finally:
@@ -246,6 +270,8 @@ class _Written:
 
     def __init__(self, session: Session, parameters: Mapping[int, Any], described: bool) -> None:
         self._session, self._parameters, self._described = session, parameters, described
+        #: Whether the answer depends on the session, or on when it is asked.
+        self.of_session = False
         self._said = {
             "current_user": session.user, "session_user": session.user, "user": session.user, "current_role": session.user, "current_catalog": DATABASE,
         }  # fmt: skip
@@ -346,8 +372,10 @@ class _Written:
         if name in ("session_user", "current_role", "current_catalog", "user"):
             return exp.Literal.string(self._said[name])
         if name == "pg_backend_pid":
+            self.of_session = True
             return exp.cast(exp.Literal.number(self._session.number), "INTEGER")
         arguments = list(node.expressions) if isinstance(node, exp.Anonymous) else []
+        self.of_session = self.of_session or name in _OF_SESSION or isinstance(node, exp.CurrentTimestamp | exp.CurrentDate)
         if name in _OBJECTS:
             return exp.cast(exp.null(), "VARCHAR")
         if name == "current_setting":
@@ -412,7 +440,8 @@ def _position(node: object) -> int | None:
     return position_of(node) if isinstance(node, exp.Expression) else None
 
 
-def read_system(text: str) -> exp.Query | None:
+@lru_cache(maxsize=512)
+def read_system(text: str) -> SystemStatement | None:
     """A statement about the catalogues or the session; None for one about relations, or what is no SELECT. Raises SqlRefused where it asks both."""
     try:
         found = [item for item in sqlglot.parse(without_catalogue_names(text), dialect=SystemDoor) if item is not None]
@@ -420,4 +449,4 @@ def read_system(text: str) -> exp.Query | None:
         return None
     if len(found) != 1 or not isinstance(found[0], exp.Select | exp.SetOperation | exp.Values):
         return None
-    return cast(exp.Query, found[0]) if about_system(found[0]) else None
+    return SystemStatement(text, cast(exp.Query, found[0])) if about_system(found[0]) else None

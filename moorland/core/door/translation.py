@@ -99,7 +99,9 @@ class Translation:
         if not isinstance(found, list):
             raise SqlRefused(NOT_SUPPORTED, "ANY takes a list here.", "Write IN with values.", position_of(node))
         values = [exp.convert(value) for value in found if value is not None]
-        return exp.In(this=node.this, expressions=values) if values else cast(exp.Expression, exp.and_(exp.Is(this=node.this, expression=exp.Null()), exp.false()))
+        return (
+            exp.In(this=node.this, expressions=values) if values else cast(exp.Expression, exp.and_(exp.Is(this=node.this, expression=exp.Null()), exp.false()))
+        )
 
     def _query(self, query: exp.Expression, outer: frozenset[str]) -> exp.Query:
         """A query whose relations are answers; `outer` are the names of WITH that it may read."""

@@ -213,6 +213,7 @@ class PersonAccess(APIView):
         with recorded(account_of(request), "end access", login) as change:
             change.details["ended"] = end_all(account)
             AccessToken.objects.filter(account=account).delete()
+            account.door_keys.all().delete()
             SecondFactor.objects.filter(account=account).delete()
         return Response(status=204)
 

@@ -104,7 +104,7 @@ class AccountAsker:
         with self._priced(lambda: False), _answering():
             base, viewer, catalogue, system = self._known(settings)
             statement = read_system(text)
-            read = statement if statement is not None else parsed(text)
+            read = statement.query if statement is not None else parsed(text)
             listed = listed_parameters(read)
             known = [VALUE_TYPES[kind] for kind in parameter_types(read, catalogue)]
             inferred = [kind.array if number in listed else kind.oid for number, kind in enumerate(known, start=1)]

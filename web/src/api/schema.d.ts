@@ -725,6 +725,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/my/door": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Anybody signed in: the door as it is for them, and their keys; make one, which is shown this one time. */
+        get: operations["api_my_door_retrieve"];
+        put?: never;
+        /** @description Anybody signed in: the door as it is for them, and their keys; make one, which is shown this one time. */
+        post: operations["api_my_door_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/door/keys/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Anybody signed in: end one of their door keys at once, with the sessions it opened. */
+        delete: operations["api_my_door_keys_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/my/duties": {
         parameters: {
             query?: never;
@@ -1742,6 +1777,58 @@ export interface paths {
         /** @description Who may do everything: the whole workspace as one file, without its keys. */
         post: operations["api_settings_backup_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/door": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who has settings: the door, who is connected, and every key; make one for a service. */
+        get: operations["api_settings_door_retrieve"];
+        put?: never;
+        /** @description Who has settings: the door, who is connected, and every key; make one for a service. */
+        post: operations["api_settings_door_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/door/keys/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Who has settings: end a door key at once, with the sessions it opened. */
+        delete: operations["api_settings_door_keys_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/door/sessions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Who has settings: end a session of the door at once. */
+        delete: operations["api_settings_door_sessions_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3358,6 +3445,66 @@ export interface components {
             unit?: string | null;
         };
         /**
+         * DoorKeyEntry
+         * @description A door key as it is listed; never the key itself.
+         */
+        DoorKeyEntry: {
+            /** Created At */
+            created_at: string;
+            /** Expires At */
+            expires_at: string | null;
+            /** Id */
+            id: number;
+            /** Last Used At */
+            last_used_at: string | null;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * DoorSession
+         * @description A session of the door: who came in, as whom it asks, since when, from where, and with which program.
+         */
+        DoorSession: {
+            /** Account */
+            account: string;
+            /** Address */
+            address: string;
+            /** Asked */
+            asked: number;
+            /** Busy */
+            busy: boolean;
+            /** Encrypted */
+            encrypted: boolean;
+            /** Key */
+            key: string;
+            /** Login */
+            login: string;
+            /** Number */
+            number: number;
+            /** Program */
+            program: string;
+            /** Since */
+            since: string;
+        };
+        /**
+         * DoorState
+         * @description The door as its keepers see it.
+         */
+        DoorState: {
+            /** Encrypted */
+            encrypted: boolean;
+            /** Keys */
+            keys: components["schemas"]["DoorKeyEntry"][];
+            /** Open */
+            open: boolean;
+            /** Port */
+            port: number | null;
+            /** Sessions */
+            sessions: components["schemas"]["DoorSession"][];
+        };
+        /**
          * DutiesAnswer
          * @description Every duty, and what duties are made of; `sources` and the like are what a scope can name.
          */
@@ -4875,6 +5022,17 @@ export interface components {
             table?: string | null;
         };
         /**
+         * MadeDoorKey
+         * @description A door key, shown this one time, and the name a client comes with.
+         */
+        MadeDoorKey: {
+            entry: components["schemas"]["DoorKeyEntry"];
+            /** Key */
+            key: string;
+            /** User */
+            user: string;
+        };
+        /**
          * MadeToken
          * @description A token, shown this one time.
          */
@@ -5364,6 +5522,34 @@ export interface components {
             type: components["schemas"]["Type15bEnum"];
         };
         /**
+         * NewDoorKey
+         * @description A door key to make, for so many days (null: without end). The name stands behind the login, as `login/name`.
+         */
+        NewDoorKey: {
+            /**
+             * Days
+             * @default 90
+             */
+            days?: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
+         * NewDoorKeyOf
+         * @description A door key to make for a service.
+         */
+        NewDoorKeyOf: {
+            /**
+             * Days
+             * @default 90
+             */
+            days?: number | null;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * NewModel
          * @description A model without tables yet.
          */
@@ -5559,6 +5745,11 @@ export interface components {
          */
         OrganizationRules: {
             /**
+             * Door
+             * @default null
+             */
+            door?: boolean | null;
+            /**
              * Expiry Days
              * @default null
              */
@@ -5690,6 +5881,22 @@ export interface components {
             hierarchies: string[];
             /** Table */
             table: string;
+        };
+        /**
+         * OwnDoor
+         * @description The door as somebody finds it: whether it is open, where, whether it lets them in, and their keys.
+         */
+        OwnDoor: {
+            /** Allowed */
+            allowed: boolean;
+            /** Encrypted */
+            encrypted: boolean;
+            /** Keys */
+            keys: components["schemas"]["DoorKeyEntry"][];
+            /** Open */
+            open: boolean;
+            /** Port */
+            port: number | null;
         };
         /**
          * OwnExhibitTried
@@ -7755,6 +7962,11 @@ export interface components {
              * @default 8
              */
             attempts?: number;
+            /**
+             * Door
+             * @default true
+             */
+            door?: boolean;
             /**
              * Expiry Days
              * @default null
@@ -10216,6 +10428,68 @@ export interface operations {
             };
         };
     };
+    api_my_door_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnDoor"];
+                };
+            };
+        };
+    };
+    api_my_door_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDoorKey"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeDoorKey"];
+                };
+            };
+        };
+    };
+    api_my_door_keys_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_my_duties_retrieve: {
         parameters: {
             query?: never;
@@ -11835,6 +12109,88 @@ export interface operations {
                 content: {
                     "application/octet-stream": string;
                 };
+            };
+        };
+    };
+    api_settings_door_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoorState"];
+                };
+            };
+        };
+    };
+    api_settings_door_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDoorKeyOf"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeDoorKey"];
+                };
+            };
+        };
+    };
+    api_settings_door_keys_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_settings_door_sessions_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

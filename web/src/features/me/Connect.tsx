@@ -5,19 +5,32 @@ import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
+import { DoorKeys } from "./DoorKeys";
+import { lineFor, PROGRAMS, type Program } from "./lines";
 
 type OwnModel = Schemas["OwnModel"];
 
-/** How programs ask in one's name: what exists for oneself, by the names SQL and questions have, and a line to copy. */
-export function Connect() {
+/** How programs ask in one's name: keys of the query door, what exists for oneself by the names SQL has, and lines to copy. */
+export function Connect({ login }: { login: string }) {
   const { message } = App.useApp();
+  const door = useQuery(queries.ownDoor());
+  const [program, setProgram] = useState<Program | null>(null);
   const models = useQuery(queries.myModels());
   const [chosen, setChosen] = useState<string | null>(null);
   const relations = (models.data?.models ?? []).flatMap((model) => model.tables.map((table) => ({ model, table })));
   const names = relations.map(({ model, table }) => `${model.name}.${table.name}`);
   const at = chosen && names.includes(chosen) ? names.indexOf(chosen) : firstWithMeasures(relations);
   const relation = relations[at];
-  const line = relation ? curl(statement(relation.model, relation.table)) : "";
+  const open = door.data?.open === true && door.data.allowed;
+  const used = program ?? (open ? "psql" : "http");
+  const latest = door.data?.keys.at(-1)?.name;
+  const atDoor = {
+    host: window.location.hostname,
+    port: door.data?.port ?? 0,
+    user: latest ? `${login}/${latest}` : login,
+    encrypted: door.data?.encrypted === true,
+  };
+  const line = relation ? lineFor(used, statement(relation.model, relation.table), atDoor, window.location.origin) : "";
   const copy = () =>
     navigator.clipboard.writeText(line).then(
       () => message.success("Copied."),
@@ -27,8 +40,10 @@ export function Connect() {
     <section aria-label="Ask from elsewhere">
       <h3>Ask from elsewhere</h3>
       <p className="soft small">
-        A program with a token of yours (scope <code>read</code>) asks as you: it gets what you see, and names what exists for you.
+        Programs ask as you: SQL clients with a door key, others over HTTP with a token (scope <code>read</code>). They get what you see,
+        and name what exists for you.
       </p>
+      {door.data && <DoorKeys door={door.data} />}
       {models.isError && <Notice kind="bad">{models.error.message}</Notice>}
       {models.data && !relation && <p className="soft">Nothing exists for you yet: once a role opens a model, its tables stand here.</p>}
       {relation && (
@@ -63,12 +78,23 @@ export function Connect() {
               </tbody>
             </table>
           </Scroll>
+          <p className="row wrap above-6">
+            <label htmlFor="asking-program">Asked from</label>
+            <Select
+              id="asking-program"
+              className="least-180"
+              popupMatchSelectWidth={false}
+              value={used}
+              onChange={setProgram}
+              options={PROGRAMS.map((item) => ({ ...item, disabled: item.value !== "http" && !open }))}
+            />
+            <Button size="small" onClick={() => void copy()}>
+              Copy
+            </Button>
+          </p>
           <pre className="copied mono" data-testid="connect-line">
             {line}
           </pre>
-          <Button size="small" onClick={() => void copy()}>
-            Copy the line
-          </Button>
         </>
       )}
     </section>
@@ -116,11 +142,6 @@ function statement(model: OwnModel, table: OwnModel["tables"][number]): string {
   const by = all.find((item) => item.kind === "column" && item.type === "text");
   if (measure && by) return `SELECT ${quoted(by.name)}, ${quoted(measure.name)} FROM ${from} GROUP BY 1`;
   return `SELECT * FROM ${from} LIMIT 5`;
-}
-
-function curl(sql: string): string {
-  const body = JSON.stringify({ sql }).replaceAll("'", "'\\''");
-  return `curl -s ${window.location.origin}/api/my/sql -H "Authorization: Bearer $TOKEN" -H "Content-Type: application/json" -d '${body}'`;
 }
 
 function firstWithMeasures(relations: { model: OwnModel; table: OwnModel["tables"][number] }[]): number {

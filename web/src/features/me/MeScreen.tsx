@@ -41,7 +41,7 @@ export default function MeScreen({ session }: { session: Schemas["SessionAnswer"
               <WaysIn own={own.data} />
               <Sessions own={own.data} />
               <Tokens own={own.data} />
-              <Connect />
+              <Connect login={own.data.login} />
               <Holds own={own.data} />
             </div>
           </>

@@ -82,6 +82,12 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
             ))}
           </div>
         )}
+        <div>
+          <h3>From elsewhere</h3>
+          <Link className="line" to="/me">
+            Connect a program
+          </Link>
+        </div>
       </nav>
       <main className={editing ? "writing" : ""}>
         {mine.isError && <Notice kind="bad">{mine.error.message}</Notice>}

@@ -1,4 +1,5 @@
 import { NavLink, useParams } from "react-router-dom";
+import { Door } from "./Door";
 import { Duties } from "./Duties";
 import { SignInRules } from "./SignInRules";
 import { Tokens } from "./Tokens";
@@ -9,6 +10,7 @@ const VIEWS = [
   ["duties", "Duties"],
   ["sign-in", "Sign-in"],
   ["tokens", "Tokens"],
+  ["door", "Query door"],
   ["workspace", "Workspace"],
 ] as const;
 
@@ -28,6 +30,7 @@ export default function SettingsScreen() {
       {chosen === "duties" && <Duties />}
       {chosen === "sign-in" && <SignInRules />}
       {chosen === "tokens" && <Tokens />}
+      {chosen === "door" && <Door />}
       {chosen === "workspace" && <Workspace />}
     </div>
   );

@@ -85,6 +85,16 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
           onChange={(value) => setRules({ ...rules, second_factor: value })}
           options={FACTORS}
         />
+        <label htmlFor="door">Query door, for SQL clients with door keys</label>
+        <Select
+          id="door"
+          value={rules.door ? "open" : "closed"}
+          onChange={(value) => setRules({ ...rules, door: value === "open" })}
+          options={[
+            { value: "open", label: "people may come in by it" },
+            { value: "closed", label: "closed to everybody" },
+          ]}
+        />
       </div>
       <InOrganizations rules={rules.organizations ?? []} onChange={(organizations) => setRules({ ...rules, organizations })} />
       {tried.data && (
@@ -152,6 +162,7 @@ function InOrganizations({ rules, onChange }: InProps) {
               <th>days until a password is over</th>
               <th>second factor</th>
               <th>sign-in with a password</th>
+              <th>query door</th>
               <th aria-label="acts" />
             </tr>
           </thead>
@@ -203,6 +214,19 @@ function InOrganizations({ rules, onChange }: InProps) {
                   />
                 </td>
                 <td>
+                  <Select
+                    aria-label={`Query door in ${item.organization}`}
+                    value={item.door === null || item.door === undefined ? "same" : item.door ? "open" : "closed"}
+                    popupMatchSelectWidth={false}
+                    onChange={(value: string) => set(index, { door: value === "same" ? null : value === "open" })}
+                    options={[
+                      { value: "same", label: "as above it" },
+                      { value: "open", label: "allowed" },
+                      { value: "closed", label: "closed" },
+                    ]}
+                  />
+                </td>
+                <td>
                   <button
                     type="button"
                     className="plain soft"
@@ -226,7 +250,9 @@ function InOrganizations({ rules, onChange }: InProps) {
           popupMatchSelectWidth={false}
           placeholder="+ organization"
           value={null}
-          onChange={(organization: string) => onChange([...rules, { organization, expiry_days: null, second_factor: null, ways: null }])}
+          onChange={(organization: string) =>
+            onChange([...rules, { organization, expiry_days: null, second_factor: null, ways: null, door: null }])
+          }
           options={organizations
             .filter((item) => !named.has(item.name))
             .map((item) => ({ value: item.name, label: item.label ?? item.name }))}
