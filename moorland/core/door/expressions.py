@@ -3,6 +3,7 @@
 import datetime
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any, cast
 
 from sqlglot import exp
 
@@ -240,3 +241,14 @@ def _interval(node: exp.Interval) -> str:
     if unit not in ("DAY", "MONTH", "YEAR") or not text.lstrip("+-").isdigit():
         raise SqlRefused(WRONG_TYPE, "An interval is a whole number of days, weeks, months or years.", position=position_of(node))
     return f"INTERVAL '{text}' {unit}"
+
+
+def bound_value(value: Any) -> exp.Expression:
+    """The value of a parameter as part of a statement: never as text of it."""
+    if isinstance(value, datetime.datetime):
+        return exp.cast(exp.Literal.string(value.isoformat(sep=" ")), exp.DType.TIMESTAMP)
+    if isinstance(value, datetime.date):
+        return exp.cast(exp.Literal.string(value.isoformat()), exp.DType.DATE)
+    if isinstance(value, list):
+        return exp.Array(expressions=[bound_value(item) for item in value])
+    return cast(exp.Expression, exp.convert(value))

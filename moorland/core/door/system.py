@@ -16,7 +16,7 @@ from sqlglot.tokenizer_core import Token, TokenType
 from moorland.core.door.above import ALLOWED, LOCKED, interrupted
 from moorland.core.door.catalogue import Catalogue
 from moorland.core.door.errors import BAD_PARAMETER, NO_FUNCTION, NO_TABLE, NOT_SUPPORTED, SYNTAX, SqlRefused
-from moorland.core.door.expressions import position_of
+from moorland.core.door.expressions import bound_value, position_of
 from moorland.core.door.reading import Door
 from moorland.core.door.relations import folded
 from moorland.core.door.system_tables import DATABASE, FUNCTION_COLUMNS, INFORMATION, SYSTEM, TYPES, columns_of, contents_of
@@ -79,6 +79,7 @@ _MACROS = {
     "pg_size_pretty(a)": "a::VARCHAR || ' bytes'",
     "pg_relation_is_publishable(a)": "FALSE",
     "pg_relation_is_updatable(a, b)": "0::INTEGER",
+    "pg_partition_ancestors(a)": "unnest(CAST([] AS UINTEGER[]))",
     "pg_my_temp_schema()": "0::UINTEGER",
     "pg_is_other_temp_schema(a)": "FALSE",
     "pg_advisory_unlock_all()": "CAST(NULL AS VARCHAR)",
@@ -114,6 +115,8 @@ _MACROS = {
     "regrole_oid(a)": "coalesce(try_cast(a AS UINTEGER), (SELECT r.oid FROM s.pg_roles AS r WHERE r.rolname = a))",
     "regrole_name(a)": "(SELECT r.rolname FROM s.pg_roles AS r WHERE r.oid = a)",
 }
+#: Those that also stand in FROM.
+_TABLES = {"pg_partition_ancestors(a)": "SELECT CAST(NULL AS UINTEGER) AS relid, CAST(NULL AS BIGINT) AS depth WHERE FALSE"}
 _OF_SESSION = ("current_setting", "set_config", "pg_backend_pid", "now", "clock_timestamp")
 _ALIASES = {"to_regclass": "regclass_oid", "to_regtype": "regtype_oid", "to_regnamespace": "regnamespace_oid"}
 _NAMES = frozenset(signature.partition("(")[0] for signature in _MACROS)
@@ -128,7 +131,7 @@ _NODES = (
     exp.ByteString, exp.Hint, exp.Operator, exp.Return, exp.ToChar,
 )  # fmt: skip
 #: Objects that only things which do not exist here would be told in.
-_OBJECTS = frozenset(("json_build_object", "jsonb_build_object", "row_to_json", "to_json"))
+_OBJECTS = frozenset(("json_build_object", "jsonb_build_object", "row_to_json", "to_json", "format"))
 _REGS = ("regclass", "regtype", "regproc", "regnamespace", "regrole", "regprocedure", "regoper", "regconfig")
 #: What types written in casts are called as columns.
 TYPE_NAMES = {"int": "int4", "integer": "int4", "bigint": "int8", "smallint": "int2", "boolean": "bool", "double precision": "float8", "real": "float4"}
@@ -140,7 +143,7 @@ _AS_TEXT = frozenset(
 
 
 class _Names(Door.Parser):  # type: ignore[misc, valid-type]
-    FUNCTIONS = {name: made for name, made in Door.Parser.FUNCTIONS.items() if name.lower() not in _NAMES}
+    FUNCTIONS = {name: made for name, made in Door.Parser.FUNCTIONS.items() if name.lower() not in _NAMES | _OBJECTS}
 
 
 class SystemDoor(Door):
@@ -184,6 +187,7 @@ class SystemCatalogue:
         ]
         made = [f"CREATE TABLE {place} ({', '.join(f'{column} {kind}' for column, kind in columns)})" for place, columns in tables]
         made += [f"CREATE MACRO _{signature} AS {body}" for signature, body in _MACROS.items()]
+        made += [f"CREATE MACRO _{signature} AS TABLE {body}" for signature, body in _TABLES.items()]
         self._engine.execute("; ".join(["BEGIN", "CREATE SCHEMA s", "CREATE SCHEMA i", *made]))
         contents = contents_of(catalogue, owner, settings)
         for place, columns in tables:
@@ -235,7 +239,7 @@ def about_system(statement: exp.Expression) -> bool:
 
 def without_catalogue_names(text: str) -> str:
     """A statement with `pg_catalog.` left out, as it names functions, types and operators there, and with plain operators in place of OPERATOR(…)."""
-    if "pg_catalog" not in text.lower():
+    if not any(name in text.lower() for name in ("pg_catalog", "information_schema")):
         return text
     tokens = Door().tokenize(text)
     kept, end = [], 0
@@ -250,9 +254,11 @@ def without_catalogue_names(text: str) -> str:
 
 
 def _starts_name(tokens: list[Token], place: int) -> bool:
-    token, following = tokens[place], tokens[place + 1] if place + 1 < len(tokens) else None
-    named = token.token_type in (TokenType.VAR, TokenType.IDENTIFIER) and token.text.lower() == "pg_catalog"
-    return named and following is not None and following.token_type == TokenType.DOT
+    """Whether a schema stands before a name at a place: pg_catalog, or the standard's before a function."""
+    said = [token.text.lower() for token in tokens[place : place + 4]]
+    if len(said) < 2 or tokens[place].token_type not in (TokenType.VAR, TokenType.IDENTIFIER) or said[1] != ".":
+        return False
+    return said[0] == "pg_catalog" or (said[0] == "information_schema" and said[3:] == ["("])
 
 
 def _system_table(table: exp.Table) -> str | None:
@@ -310,7 +316,7 @@ class _Written:
             number = int(node.name) if node.name.isdigit() else 0
             if number not in self._parameters:
                 raise SqlRefused(BAD_PARAMETER, f"there is no parameter ${node.name or '?'}", position=position_of(node))
-            return cast(exp.Expression, exp.convert(self._parameters[number]))
+            return bound_value(self._parameters[number])
         if isinstance(node, exp.Column) and not node.args.get("table") and not node.this.args.get("quoted") and node.name.lower() in self._said:
             return exp.Literal.string(self._said[node.name.lower()])
         if isinstance(node, exp.Cast):

@@ -63,7 +63,8 @@ SYSTEM: dict[str, str] = {
     "pg_publication_rel": "oid:oid prpubid:oid prrelid:oid prqual:text prattrs:int2[]",
     "pg_publication_namespace": "oid:oid pnpubid:oid pnnspid:oid",
     "pg_publication_tables": "pubname:text schemaname:text tablename:text attnames:text[] rowfilter:text",
-    "pg_subscription": "oid:oid subname:text",
+    "pg_subscription": "oid:oid subdbid:oid subskiplsn:text subname:text subowner:oid subenabled:bool subbinary:bool substream:bool subtwophasestate:text"
+    " subdisableonerr:bool subconninfo:text subslotname:text subsynccommit:text subpublications:text[]",
     "pg_statistic_ext": "oid:oid stxrelid:oid stxname:text stxnamespace:oid stxowner:oid stxstattarget:int stxkeys:int2[] stxkind:text[] stxexprs:text",
     "pg_stats": "schemaname:text tablename:text attname:text n_distinct:float null_frac:float avg_width:int",
     "pg_trigger": "oid:oid tgrelid:oid tgparentid:oid tgname:text tgfoid:oid tgtype:int2 tgenabled:text tgisinternal:bool tgconstrrelid:oid tgconstrindid:oid"
@@ -222,6 +223,8 @@ class Place(NamedTuple):
 
     oid: int
     numbers: dict[str, int]
+    #: As constraints name it: with its schema where others have a relation of its name, too.
+    written: str
 
 
 def contents_of(catalogue: Catalogue, owner: str, settings: Mapping[str, str]) -> Contents:
@@ -233,7 +236,11 @@ def contents_of(catalogue: Catalogue, owner: str, settings: Mapping[str, str]) -
         found.add("pg_namespace", oid=oid, nspname=name, nspowner=OWNER)
         found.add("schemata", catalog_name=DATABASE, schema_name=name, schema_owner=owner)
     places = {
-        (item.schema, item.name): Place(100_000 + 100 * place, {field.name: number for number, field in enumerate(item.fields, start=1)})
+        (item.schema, item.name): Place(
+            100_000 + 100 * place,
+            {field.name: number for number, field in enumerate(item.fields, start=1)},
+            quoted(item.name) if len(catalogue.find(item.name, None)) == 1 else f"{quoted(item.schema)}.{quoted(item.name)}",
+        )
         for place, item in enumerate(catalogue.relations)
     }
     for relation in catalogue.relations:
@@ -296,7 +303,7 @@ def _attribute(found: Contents, relation: int, number: int, name: str, type_: Wi
 
 
 def _relation(found: Contents, relation: Relation, namespace: int, places: dict[tuple[str, str], Place], owner: str) -> None:
-    (oid, numbers), place = places[relation.schema, relation.name], {"table_catalog": DATABASE, "table_schema": relation.schema, "table_name": relation.name}
+    (oid, numbers, _), place = places[relation.schema, relation.name], {"table_catalog": DATABASE, "table_schema": relation.schema, "table_name": relation.name}
     _class(found, oid, relation.name, namespace, "r", len(relation.fields), relation.key is not None, relation.key is not None or bool(relation.references))
     found.add("pg_tables", schemaname=relation.schema, tablename=relation.name, tableowner=owner, hasindexes=relation.key is not None)
     found.add("tables", **place, table_type="BASE TABLE", is_insertable_into="NO", is_typed="NO")
@@ -323,7 +330,7 @@ def _relation(found: Contents, relation: Relation, namespace: int, places: dict[
         name, number = f"{relation.name}_{column}_fkey", oid + 2 + count
         lists = {"confkey": [target.numbers[key]]}
         _constraint(found, number, name, namespace, oid, "f", [numbers[column]], confrelid=target.oid, conindid=target.oid + 1, **lists)
-        written = f"FOREIGN KEY ({quoted(column)}) REFERENCES {quoted(relation.schema)}.{quoted(other)}({quoted(key)})"
+        written = f"FOREIGN KEY ({quoted(column)}) REFERENCES {target.written}({quoted(key)})"
         found.add("moorland_definitions", oid=number, definition=written)
         _standard_constraint(found, relation, name, "FOREIGN KEY", column, (other, key))
         found.add(

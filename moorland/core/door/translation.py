@@ -10,7 +10,7 @@ from moorland.core.bundle.pages import Made
 from moorland.core.bundle.shape import ValueType
 from moorland.core.door.catalogue import Catalogue, Field
 from moorland.core.door.errors import BAD_PARAMETER, NOT_GROUPED, NOT_SUPPORTED, SYNTAX, SqlRefused
-from moorland.core.door.expressions import Writing, position_of
+from moorland.core.door.expressions import Writing, bound_value, position_of
 from moorland.core.door.relations import Sources, folded, sources_of
 from moorland.core.door.subselects import flattened, is_name, nested, sources_in
 from moorland.core.engine.asked import prepare_totals
@@ -76,7 +76,7 @@ class Translation:
             number = int(node.name) if node.name.isdigit() else 0
             if number not in self._parameters:
                 raise SqlRefused(BAD_PARAMETER, f"there is no parameter ${node.name or '?'}", position=position_of(node))
-            return cast(exp.Expression, exp.convert(self._parameters[number]))
+            return bound_value(self._parameters[number])
         if isinstance(node, exp.EQ) and isinstance(node.expression, exp.Any):
             return self._any(node)
         if isinstance(node, exp.Fetch):
@@ -98,7 +98,7 @@ class Translation:
         found = self._parameters.get(int(listed.name)) if isinstance(listed, exp.Parameter | exp.Placeholder) and listed.name.isdigit() else None
         if not isinstance(found, list):
             raise SqlRefused(NOT_SUPPORTED, "ANY takes a list here.", "Write IN with values.", position_of(node))
-        values = [exp.convert(value) for value in found if value is not None]
+        values = [bound_value(value) for value in found if value is not None]
         return (
             exp.In(this=node.this, expressions=values) if values else cast(exp.Expression, exp.and_(exp.Is(this=node.this, expression=exp.Null()), exp.false()))
         )
