@@ -45,6 +45,12 @@ $(STAMPS)/postgres:
 	@ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || (apt-get update && apt-get install -y --no-install-recommends postgresql)
 	@touch $@
 
+# SQL clients that the tests come in with: drivers of Debian for ODBC and Java.
+$(STAMPS)/clients:
+	@mkdir -p $(STAMPS)
+	@(command -v psql && command -v isql && command -v java && ls /usr/lib/*/odbc/psqlodbcw.so /usr/share/java/postgresql.jar) >/dev/null 2>&1 || (apt-get update && apt-get install -y --no-install-recommends postgresql-client unixodbc odbc-postgresql libpostgresql-jdbc-java default-jdk-headless)
+	@touch $@
+
 demo: install
 	@exec $(BIN)/moorland demo
 
@@ -64,7 +70,7 @@ lint: $(STAMPS)/python $(STAMPS)/npm
 	$(BIN)/lint-imports
 	cd web && npm run --silent check && npm run --silent lint
 
-test: install $(STAMPS)/browser $(STAMPS)/postgres lint
+test: install $(STAMPS)/browser $(STAMPS)/postgres $(STAMPS)/clients lint
 	cd web && npm run --silent test
 	$(BIN)/pytest
 
@@ -76,7 +82,7 @@ quick: $(STAMPS)/python $(STAMPS)/npm lint
 seed: $(STAMPS)/python
 	$(BIN)/pytest -n0 -p no:cacheprovider '$(TEST)'
 
-bench: install $(STAMPS)/browser
+bench: install $(STAMPS)/browser $(STAMPS)/postgres
 	$(BIN)/python -m benchmarks.run
 
 # Viewers, an administrator, imports and kills for MINUTES (10 unless given).

@@ -24,7 +24,7 @@ from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.sources.files import to_table_data
 from moorland.wire.backend import Asked, Prepared
-from moorland.wire.connection import Connection
+from moorland.wire.connection import Connection, certificate_hash, encrypting
 from moorland.wire.encoding import described
 from moorland.wire.scram import Verifier, verifier_of
 from moorland.wire.session import served
@@ -133,22 +133,28 @@ class BenchBackend:
 
 
 @contextmanager
-def door_to(evaluator: Evaluator) -> Iterator[int]:
-    """The protocol on a port of the loopback address."""
-    loop, backend, pool = asyncio.new_event_loop(), BenchBackend(evaluator), ThreadPoolExecutor(16)
+def door_to(evaluator: Evaluator, certificate: str | None = None, private_key: str | None = None) -> Iterator[int]:
+    """The protocol on a port of the loopback address, encrypted where there is a certificate."""
+    loop, backend, pool, over = asyncio.new_event_loop(), BenchBackend(evaluator), ThreadPoolExecutor(16), asyncio.Event()
     listening = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     listening.bind(("127.0.0.1", 0))
+    tls = encrypting(certificate, private_key) if certificate else None
+    binding = certificate_hash(certificate) if certificate else None
 
     async def came(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        await served(Connection(reader, writer, backend, pool, None, None), lambda *_: None, lambda _: None, lambda _: None)
+        await served(Connection(reader, writer, backend, pool, tls, binding), lambda *_: None, lambda _: None, lambda _: None)
 
     async def serve() -> None:
         async with await asyncio.start_server(came, sock=listening):
-            await asyncio.Event().wait()
+            await over.wait()
 
-    threading.Thread(target=lambda: loop.run_until_complete(serve()), daemon=True).start()
-    yield listening.getsockname()[1]
-    loop.call_soon_threadsafe(loop.stop)
+    running = threading.Thread(target=lambda: loop.run_until_complete(serve()), daemon=True)
+    running.start()
+    try:
+        yield listening.getsockname()[1]
+    finally:
+        loop.call_soon_threadsafe(over.set)
+        running.join(5)
 
 
 def seconds_for(connection: Any, statement: str, binary: bool, times: int = 3) -> float:

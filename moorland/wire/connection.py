@@ -240,6 +240,14 @@ class Connection:
         self._writer.transport.abort()
 
 
+def encrypting(certificate: str, private_key: str | None) -> ssl.SSLContext:
+    """What connections are encrypted with."""
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    context.minimum_version = ssl.TLSVersion.TLSv1_2
+    context.load_cert_chain(certificate, private_key)
+    return context
+
+
 def certificate_hash(path: str) -> bytes:
     """What a client binds its sign-in to: the hash of the certificate (RFC 5929)."""
     with open(path, encoding="ascii") as opened:  # noqa: PTH123

@@ -78,7 +78,7 @@ def _items_text(value: bytes, oid: int) -> list[Any]:
     found: list[Any] = []
     for item in _ITEM.finditer(text[1:-1]):
         if item["quoted"] is not None:
-            found.append(decoded(re.sub(r"\\\\(.)", r"\\1", item["quoted"]).encode(), oid, False))
+            found.append(decoded(re.sub(r"\\(.)", r"\1", item["quoted"]).encode(), oid, False))
         elif item["plain"] is not None:
             found.append(None if item["plain"].upper() == "NULL" else decoded(item["plain"].encode(), oid, False))
     return found

@@ -1,8 +1,7 @@
 """Columns as the bytes of rows: whole columns at once, in text or binary, as data rows or as a copy."""
 
 import datetime
-from collections.abc import Callable, Iterator
-from functools import partial
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -216,18 +215,14 @@ class CopyLayout:
             doubled = pc.replace_substring(texts, '"', '""')
             needs = pc.or_(pc.match_substring_regex(texts, f'["\\r\\n{_in_class(self.delimiter)}]'), pc.equal(texts, self.null))
             return pc.if_else(needs, pc.binary_join_element_wise('"', doubled, '"', ""), texts)
-        replace: list[Callable[[pa.Array], pa.Array]] = [
-            partial(pc.replace_substring, pattern=sign, replacement=written)
-            for sign, written in (
-                ("\\", "\\\\"),
-                ("\n", "\\n"),
-                ("\r", "\\r"),
-                ("\t", "\\t"),
-                *(((self.delimiter, f"\\{self.delimiter}"),) if self.delimiter != "\t" else ()),
-            )
-        ]
-        for step in replace:
-            texts = step(texts)
+        escapes = {"\\": "\\\\", "\n": "\\n", "\r": "\\r", "\t": "\\t", "\b": "\\b", "\f": "\\f", "\v": "\\v", self.delimiter: f"\\{self.delimiter}"}
+        if self.delimiter == "\t":
+            escapes["\t"] = "\\t"
+        # Most columns have none of them: looked for once, rather than once for each.
+        if not pc.any(pc.match_substring_regex(texts, f"[\\\\\n\r\t\x08\f\v{_in_class(self.delimiter)}]")).as_py():
+            return texts
+        for sign, written in escapes.items():
+            texts = pc.replace_substring(texts, pattern=sign, replacement=written)
         return texts
 
 

@@ -204,6 +204,24 @@ def test_nobody_stands_in_without_the_duty_and_a_failed_try_ends_the_session(doo
     assert "nobody may be asked as" in str(refused(door, "v.birk", door.of("v.birk").key, options="-c moorland.as=lh.03"))
 
 
+def test_who_may_stand_in_asks_as_the_other_for_the_whole_session(door: ServedDoor) -> None:
+    with door.of("j.ames").connect() as own:
+        sites = own.execute("select count(*) from operations.site").fetchone()
+    for begun in ({"options": "-c moorland.as=j.ames"}, {}):
+        with door.of("h.warden").connect(autocommit=True, **begun) as connection:
+            if not begun:
+                connection.execute("SET moorland.as = 'j.ames'")
+            connection.execute("reset all; discard all; reset moorland.as")
+            assert connection.execute("select current_user, (select 1)").fetchone() == ("j.ames", 1)
+            assert connection.execute("select count(*) from operations.site").fetchone() == sites
+            told = json.loads(door.keeper.call("GET", "settings/door")[1])["sessions"]
+            assert [(item["account"], item["login"]) for item in told if item["account"] == "h.warden"] == [("h.warden", "j.ames")]
+            with pytest.raises(psycopg.OperationalError, match="set once, before the first question"):
+                connection.execute("SET moorland.as = 'v.birk'")
+    _, trail = door.keeper.call("GET", "trail")
+    assert b'"as":"j.ames"' in trail.replace(b" ", b"")
+
+
 def test_several_statements_in_one_text_end_at_the_first_that_fails(door: ServedDoor) -> None:
     with door.of("v.birk").connect(autocommit=True, cursor_factory=psycopg.ClientCursor) as connection:
         cursor = connection.execute("select 1; ; select 'two;' -- three;\n; show server_version")

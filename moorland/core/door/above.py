@@ -55,17 +55,17 @@ _NAMED = frozenset(("age",))
 _KNOWN = ("BOOLEAN", "TINYINT", "SMALLINT", "INTEGER", "BIGINT", "UTINYINT", "USMALLINT", "UINTEGER", "FLOAT", "DOUBLE", "DECIMAL", "DATE", "VARCHAR")
 #: An engine without files, network and settings that could be changed.
 LOCKED = (
-    "SET python_enable_replacements = false",
-    "SET enable_external_access = false",
-    "SET autoinstall_known_extensions = false",
-    "SET autoload_known_extensions = false",
-    "SET allow_community_extensions = false",
-    "SET threads = 1",
-    f"SET memory_limit = '{MEMORY}'",
-    "SET error_on_division_by_zero = false",
-    "SET ieee_floating_point_ops = false",
-    "SET default_null_order = 'nulls_last'",
-    "SET lock_configuration = true",
+    "SET GLOBAL python_enable_replacements = false",
+    "SET GLOBAL enable_external_access = false",
+    "SET GLOBAL autoinstall_known_extensions = false",
+    "SET GLOBAL autoload_known_extensions = false",
+    "SET GLOBAL allow_community_extensions = false",
+    "SET GLOBAL threads = 1",
+    f"SET GLOBAL memory_limit = '{MEMORY}'",
+    "SET GLOBAL error_on_division_by_zero = false",
+    "SET GLOBAL ieee_floating_point_ops = false",
+    "SET GLOBAL default_null_order = 'nulls_last'",
+    "SET GLOBAL lock_configuration = true",
 )
 
 

@@ -26,6 +26,25 @@ _SIGNS: dict[type[exp.Expression], str] = {
     exp.And: "AND",
     exp.Or: "OR",
 }
+#: What is read of every node, and of some besides.
+_READ = frozenset(("this", "expression", "expressions"))
+_READ_OF: dict[type[exp.Expression], tuple[str, ...]] = {
+    exp.Column: ("table", "db", "catalog"),
+    exp.Literal: ("is_string",),
+    exp.Between: ("low", "high"),
+    exp.Case: ("ifs", "default"),
+    exp.If: ("true", "false"),
+    exp.Cast: ("to",),
+    exp.In: ("query", "unnest", "field"),
+    exp.Round: ("decimals",),
+    exp.Trim: ("position",),
+    exp.Substring: ("start", "length"),
+    exp.Interval: ("unit",),
+    exp.Count: ("big_int",),
+    exp.Div: ("typed", "safe"),
+    exp.DPipe: ("safe",),
+    exp.Coalesce: ("is_nvl", "is_null"),
+}
 _COMPARISONS = (exp.EQ, exp.NEQ, exp.LT, exp.LTE, exp.GT, exp.GTE)
 _FUNCTIONS: dict[type[exp.Expression], str] = {
     exp.Lower: "LOWER",
@@ -75,6 +94,7 @@ class Writing:
 
     def of(self, node: exp.Expression) -> str:
         """The expression as text of the condition language. Raises SqlRefused for what it does not have."""
+        self._refuse_unread(node)
         match node:
             case exp.Column():
                 return self._resolve(node).text
@@ -131,6 +151,12 @@ class Writing:
             parts = [part for part in (node.this, node.args.get("expression")) if isinstance(part, exp.Expression)]
             return f"{function}({', '.join(self.of(part) for part in parts)})"
         return self._refuse(node)
+
+    def _refuse_unread(self, node: exp.Expression) -> None:
+        """Raises SqlRefused for anything about a node that would be passed over: what the parser adds to its trees is refused until it is read here."""
+        for name, value in node.args.items():
+            if value and name not in _READ and name not in _READ_OF.get(type(node), ()):
+                raise SqlRefused(NOT_SUPPORTED, f"{name.upper()} of {type(node).__name__.upper()} is not answered here.", position=position_of(node))
 
     def _beside(self, node: exp.Expression, other: exp.Expression) -> str:
         """An expression; a text written beside a column of another type is a value of that type, as clients write dates."""

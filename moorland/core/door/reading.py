@@ -47,6 +47,16 @@ def parsed(text: str) -> exp.Query:
         raise SqlRefused(READ_ONLY, "This door answers questions and changes nothing.", "Use SELECT.")
     if not isinstance(statement, exp.Query) or isinstance(statement, exp.Subquery | exp.Table):
         raise SqlRefused(NOT_SUPPORTED, "Only SELECT is answered here.")
+    return with_plain_negations(statement)
+
+
+def with_plain_negations(statement: exp.Query) -> exp.Query:
+    """A statement in which NOT stands around what it negates, never as a mark on it."""
+    for node in list(statement.walk()):
+        if node.args.get("negate"):
+            inner = node.copy()
+            inner.set("negate", None)
+            node.replace(exp.Not(this=exp.Paren(this=inner)))
     return statement
 
 

@@ -287,6 +287,9 @@ class _Select:
         """The order as the question has it, and whether it has all of it."""
         order = self.select.args.get("order")
         found: list[str] = []
+        # Windows are computed above, and leave rows in an order of their own.
+        if order is not None and any(item.find(exp.Window) for _, item in self.items):
+            return [], False
         for item in order.expressions if order is not None else ():
             expression = self._ordered_by(item.this)
             if item.args.get("nulls_first") or not isinstance(expression, exp.Column):

@@ -3,7 +3,6 @@
 import asyncio
 import os
 import socket
-import ssl
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -16,7 +15,7 @@ from moorland.server.trail.floods import record_refusal
 from moorland.server.trail.models import record
 from moorland.wire.backend import Asker
 from moorland.wire.commands import Refused
-from moorland.wire.connection import Connection, Ended, certificate_hash
+from moorland.wire.connection import Connection, Ended, certificate_hash, encrypting
 from moorland.wire.scram import Verifier
 from moorland.wire.session import served
 
@@ -51,7 +50,7 @@ class Door:
         self._came = 0
         self._pool = ThreadPoolExecutor(THREADS, thread_name_prefix="door")
         self._loop = asyncio.new_event_loop()
-        self._tls = _encrypting(certificate, private_key) if certificate else None
+        self._tls = encrypting(certificate, private_key) if certificate else None
         self._binding = certificate_hash(certificate) if certificate else None
         self._stopped = asyncio.Event()
 
@@ -164,13 +163,6 @@ class Door:
             return False
         self._loop.call_soon_threadsafe(found.end, "57P01", "terminating connection due to administrator command")
         return True
-
-
-def _encrypting(certificate: str, private_key: str | None) -> ssl.SSLContext:
-    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
-    context.minimum_version = ssl.TLSVersion.TLSv1_2
-    context.load_cert_chain(certificate, private_key)
-    return context
 
 
 _open: list[Door] = []
