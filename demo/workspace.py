@@ -8,12 +8,15 @@ from pathlib import Path
 from django.conf import settings
 from django.utils import timezone
 
+from demo import portal
 from demo.bundle import generate
 from demo.pages import READERS_PAGE
 from demo.people import SIGN_INS
 from moorland.server.directory.demo import DEMO_PASSWORD
 from moorland.server.directory.models import Account
 from moorland.server.errors import from_document
+from moorland.server.outside.models import Issuer
+from moorland.server.outside.shapes import AttributeBound, IssuerText
 from moorland.server.pages.models import ReaderPage
 from moorland.server.pages.readers import document_of, generated_name, keep_version
 from moorland.server.pages.shapes import ReaderPageText
@@ -44,3 +47,28 @@ def _make_readers_page() -> None:
     maker, document = Account.objects.get(login=login), document_of(from_document(ReaderPageText, text))
     page = ReaderPage.objects.create(name=generated_name(), maker=maker, shelf=shelf, document=document, published=document, published_at=timezone.now())
     keep_version(page, maker)
+
+
+def vouch_for_portal(port: int) -> None:
+    """Lets the land portal of the demo vouch for landholders, from where it is served this time."""
+    issuer = Issuer.objects.filter(name=portal.NAME).first()
+    if issuer is None:
+        issuer = Issuer(name=portal.NAME, document={})
+    elif not issuer.enabled:
+        return
+    text = IssuerText(
+        name=portal.NAME,
+        label="Land portal",
+        audience=portal.AUDIENCE,
+        signing="ES256",
+        public_key=portal.public_key(settings.DATA),
+        origins=[f"http://localhost:{port}", f"http://127.0.0.1:{port}"],
+        pages=[portal.PAGE],
+        groups=["landholders"],
+        attributes=[AttributeBound(attribute="landholder_id")],
+        organization="whinfell",
+        longest_seconds=portal.SECONDS,
+    )
+    if issuer.document != text.model_dump(mode="json"):
+        issuer.document = text.model_dump(mode="json")
+        issuer.save()

@@ -1,6 +1,9 @@
 """`moorland serve` and `moorland demo`."""
 
 import os
+import socket
+import subprocess
+import sys
 from typing import Annotated
 
 import typer
@@ -37,6 +40,26 @@ def _serve(port: int, door: int) -> None:
 Port = Annotated[int, typer.Option(envvar="PORT", min=1, max=65535, help="The port to listen on.")]
 
 
+def _serve_portal(port: int, moorland: int) -> None:
+    """Serves the demo's other application beside it, for as long as this process lives."""
+    from django.conf import settings
+
+    from demo.workspace import vouch_for_portal
+
+    with socket.socket() as tried:
+        tried.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            tried.bind(("127.0.0.1", port))
+        except OSError as error:
+            messages.print(f"The land portal is left out: port {port} cannot be listened on ({error.strerror}). Choose another with PORTAL.", markup=False)
+            return
+    vouch_for_portal(port)
+    # It ends with this process: it is told so by the system.
+    start = "import ctypes, runpy, sys; ctypes.CDLL(None).prctl(1, 15); sys.argv = sys.argv[1:]; runpy.run_module('demo.portal', run_name='__main__')"
+    subprocess.Popen([sys.executable, "-c", start, "portal", str(settings.DATA), str(port), str(moorland)])  # noqa: S603
+    messages.print(f"A page embedded elsewhere is at http://localhost:{port}: the land portal, for people without an account here", markup=False)
+
+
 Door = Annotated[int, typer.Option(envvar="DOOR", min=0, max=65535, help="The port of the query door for SQL clients; 0 leaves it closed.")]
 
 
@@ -46,8 +69,14 @@ def serve(port: Port = 8000, door: Door = 0) -> None:
     _serve(port, door)
 
 
+Portal = Annotated[int | None, typer.Option(envvar="PORTAL", min=0, max=65535, help="The port of the demo's land portal; 0 leaves it out, else the next one.")]
+
+
 def demo(
-    port: Port = 8000, door: Door = DEMO_DOOR, only_make: Annotated[bool, typer.Option("--only-make", help="Make the workspace without serving it.")] = False
+    port: Port = 8000,
+    door: Door = DEMO_DOOR,
+    portal: Portal = None,
+    only_make: Annotated[bool, typer.Option("--only-make", help="Make the workspace without serving it.")] = False,
 ) -> None:
     """Makes the demo workspace if it is missing, and serves it."""
     os.environ["MOORLAND_DEMO"] = "1"
@@ -59,6 +88,9 @@ def demo(
         messages.print("The demo workspace is made.")
     if only_make:
         return
+    at = min(port + 1, 65535) if portal is None else portal
+    if at:
+        _serve_portal(at, port)
     messages.print(f"Sign in with the password {DEMO_PASSWORD} as:", markup=False)
     for entry in demo_sign_ins():
         messages.print(f"  {entry.login:<10} {entry.expects}", markup=False)

@@ -71,6 +71,8 @@ class Viewer:
     attributes: dict[str, Resolution]
     held: dict[str, HeldRole] = field(default_factory=dict)
     everything: bool = False
+    #: Whether assignments to everyone apply to them.
+    everyone: bool = True
 
     def values(self, name: str) -> tuple[Any, ...] | None:
         """The values of `viewer.name`; None where it is not set, as every attribute of nobody in particular; empty only for the sets always known (2.6)."""
@@ -97,8 +99,8 @@ class Viewer:
         return resolution.values if resolution else None
 
 
-#: An organization that is home, and the groups reached with their paths.
-_Place = tuple[str | None, tuple[tuple[str, tuple[str, ...]], ...]]
+#: An organization that is home, the groups reached with their paths, and whether what is everyone's is theirs.
+_Place = tuple[str | None, tuple[tuple[str, tuple[str, ...]], ...], bool]
 #: So many places are kept, lest viewers imagined one after another fill the memory.
 MOST_ALIKE = 50_000
 
@@ -217,7 +219,7 @@ class People:
         if person.organization is not None:
             _must_exist(person.organization, self.organizations, "organization")
         groups = self.effective_groups(self.groups[name] for name in person.groups)
-        return self._known_as(person.login, person.name, person.email, True, person.organization, groups, person.attributes)
+        return self._known_as(person.login, person.name, person.email, True, person.organization, groups, person.attributes, person.everyone)
 
     def _known_as(
         self,
@@ -228,18 +230,19 @@ class People:
         organization: str | None,
         groups: dict[str, tuple[str, ...]],
         own: dict[str, AttributeValue],
+        everyone: bool = True,
     ) -> Viewer:
         home = organization or self.root
-        alike = self._alike_at(home, groups)
+        alike = self._alike_at(home, groups, everyone)
         attributes = dict(alike.attributes)
         for attribute, value in own.items():
             if value is not None and attribute in attributes:
                 attributes[attribute] = self._resolve(self.definitions[attribute], own, groups, alike.chain)
-        return Viewer(login, name, email, enabled, home, alike.chain, alike.branch, groups, attributes)
+        return Viewer(login, name, email, enabled, home, alike.chain, alike.branch, groups, attributes, everyone=everyone)
 
-    def _alike_at(self, home: str | None, groups: dict[str, tuple[str, ...]]) -> "_Alike":
+    def _alike_at(self, home: str | None, groups: dict[str, tuple[str, ...]], everyone: bool) -> "_Alike":
         """What all have in common who are at home in one organization and reach the same groups by the same paths; worked out once."""
-        place = (home, tuple(groups.items()))
+        place = (home, tuple(groups.items()), everyone)
         if place not in self._alike:
             if len(self._alike) >= MOST_ALIKE:
                 self._alike.clear()
@@ -300,7 +303,7 @@ class People:
         return Resolution(values or None if not conflict else None, conflict, ladder)
 
     def _roles_held(self, viewer: Viewer, as_of: datetime.date) -> dict[str, HeldRole]:
-        common = self._alike_at(viewer.organization, viewer.groups).held.setdefault(as_of, {})
+        common = self._alike_at(viewer.organization, viewer.groups, viewer.everyone).held.setdefault(as_of, {})
         held: dict[str, HeldRole] = {}
         for role in self.bundle.roles:
             by_person = self._assigned_by_person[role.name]
@@ -334,7 +337,8 @@ class People:
         if (assignment.from_ and as_of < assignment.from_) or (assignment.until and as_of > assignment.until):
             return None
         if assignment.everyone:
-            return ()
+            # Who stands outside everyone is not opened anything by it, and is still narrowed by it.
+            return () if viewer.everyone or role.kind == "limit" else None
         if assignment.user is not None:
             return () if assignment.user == viewer.login else None
         if assignment.group is not None:

@@ -25,3 +25,14 @@ class TokenScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-ca
     def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
         """A bearer token, in OpenAPI's words."""
         return {"type": "http", "scheme": "bearer"}
+
+
+class TicketScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    """A frame ticket, in a header."""
+
+    target_class = "moorland.server.outside.tickets.TicketSignIn"
+    name = "ticket"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        """An API key in a header, in OpenAPI's words."""
+        return {"type": "apiKey", "in": "header", "name": "Moorland-Ticket"}

@@ -40,6 +40,7 @@ INSTALLED_APPS = [
     "moorland.server.tasks",
     "moorland.server.viewing",
     "moorland.server.door",
+    "moorland.server.outside",
 ]
 
 MIDDLEWARE = [

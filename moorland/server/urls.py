@@ -45,6 +45,8 @@ from moorland.server.directory.act_views import (
 from moorland.server.directory.views import Attributes, Held, Password, People, Person, Session
 from moorland.server.door.views import Doors, OneDoorKey, OneDoorSession, OneOwnDoorKey, OwnDoors
 from moorland.server.duties.views import Duties, OneDuty, OwnDuties, WhatCan, WhoCan
+from moorland.server.outside.frames import FramedBeneath, FramedExport, FramedPage, embedded
+from moorland.server.outside.views import Issuers, OneIssuer, OutsideTries
 from moorland.server.pages.reader_views import PageOfReader, PagesOfReaders
 from moorland.server.pages.views import OnePage, OneShelf
 from moorland.server.policies.similar_views import Replacing, Similar
@@ -120,6 +122,13 @@ urlpatterns = [
     path("api/settings/door", Doors.as_view()),
     path("api/settings/door/keys/<int:key>", OneDoorKey.as_view()),
     path("api/settings/door/sessions/<int:number>", OneDoorSession.as_view()),
+    path("api/settings/issuers", Issuers.as_view()),
+    path("api/settings/issuers/<name:name>", OneIssuer.as_view()),
+    path("api/settings/issuers/<name:name>/try", OutsideTries.as_view()),
+    path("api/outside/pages/<name:page>", FramedPage.as_view()),
+    path("api/outside/pages/<name:page>/beneath", FramedBeneath.as_view()),
+    path("api/outside/pages/<name:page>/export", FramedExport.as_view()),
+    path("embed/<name:page>", embedded),
     path("api/settings/tokens", Tokens.as_view()),
     path("api/settings/tokens/<int:key>", OneToken.as_view()),
     path("api/settings/sign-in", Rules.as_view()),

@@ -78,6 +78,8 @@ class ImaginedPerson(Shape):
     groups: list[Name] = Field(default_factory=list)
     attributes: dict[str, AttributeValue] = Field(default_factory=dict)
     only_roles: list[Name] | None = None
+    #: Whether assignments to everyone apply.
+    everyone: bool = True
 
 
 class RealViewer(Shape):

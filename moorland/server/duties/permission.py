@@ -26,6 +26,15 @@ class Narrowing(Protocol):
         """The rights of the account, as far as it reaches."""
 
 
+@runtime_checkable
+class VouchedFor(Protocol):
+    """What a frame came with: somebody an issuer vouches for, who has no account."""
+
+    @property
+    def issuer_name(self) -> str:
+        """Who vouches for them."""
+
+
 @dataclass(frozen=True)
 class Need:
     """What a method needs: any one of some acts, in some scope or over everything. Without acts `who` says who may call it."""
@@ -50,6 +59,8 @@ ANYBODY = Need(who="anybody")
 OWN_SESSION = Need(who="session")
 #: Anybody signed in, for what is their own.
 SIGNED_IN = Need(who="signed in")
+#: Whoever an issuer vouches for, in a frame; nobody with an account.
+OUTSIDE = Need(who="outside")
 #: Whoever may do everything, at a screen.
 KEEPER = Need(who="keeper", at_a_screen=True)
 #: Whoever has any duty: what is told tells nothing of people or data.
@@ -87,6 +98,8 @@ class HasDuty(BasePermission):
             return False
         if need.who == "anybody":
             return True
+        if need.who == "outside":
+            return isinstance(request.auth, VouchedFor)
         account: Any = request.user
         if not isinstance(account, Account) or not account.is_authenticated or not account.good_today():
             return False

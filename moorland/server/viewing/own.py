@@ -1,12 +1,8 @@
 """What viewers may ask: themselves, live, and nothing about what is withheld."""
 
-import json
-from typing import TypeVar
-
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
-from pydantic import RootModel
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -26,13 +22,11 @@ from moorland.server.viewing.building_shapes import OwnModels
 from moorland.server.viewing.exporting import file_response
 from moorland.server.viewing.kept_answers import keep_answer, kept_answer
 from moorland.server.viewing.own_models import own_model, with_samples
-from moorland.server.viewing.page_looks import LookedAt, exported_exhibit, page_as_seen, places_of_exhibits, rows_beneath
+from moorland.server.viewing.page_looks import LookedAt, as_on_the_page, exported_exhibit, page_as_seen, rows_beneath
 from moorland.server.viewing.page_shapes import BeneathRequest, ExportRequest, MyLook, MyOwnPage, MyPage, MyPages, MyShelf, PageAnswer
 from moorland.server.viewing.role_use import note_page, note_questions
 from moorland.server.viewing.service import for_viewers_channel
 from moorland.server.viewing.shapes import MyAnswers, MyAskRequest
-
-Asking = TypeVar("Asking", MyLook, BeneathRequest, ExportRequest)
 
 
 def own_page(request: Request, name: str) -> tuple[Evaluator, Viewer, LookedAt]:
@@ -54,25 +48,6 @@ def _looked_at(base: Evaluator, viewer: Viewer, name: str) -> LookedAt | None:
         return LookedAt(shown, "viewer" if made_by(written, viewer.login) else "reader", written.version) if shown is not None else None
     released = next((item for item in base.bundle.pages if item.name == name), None)
     return LookedAt(released) if released is not None and base.may_open(viewer, name) else None
-
-
-def _as_on_the_page(base: Evaluator, viewer: Viewer, looked_at: LookedAt, asked: Asking) -> Asking:
-    """What is asked with the places of exhibits as the page has them; readers count those they are shown. Raises Failure (404)."""
-    exhibit: int | None = getattr(asked, "exhibit", None)
-    numbers = [exhibit] if exhibit is not None else []
-    numbers += [item.from_exhibit for item in asked.filters if item.from_exhibit is not None]
-    if not numbers:
-        return asked
-    key = (looked_at.page.name, looked_at.version, "places")
-    kept = kept_answer(base, viewer.login or "", key)
-    places = json.loads(kept) if kept else places_of_exhibits(base, viewer, looked_at)
-    if kept is None:
-        keep_answer(base, viewer.login or "", key, RootModel[list[int]](places))
-    if max(numbers) >= len(places):
-        raise missing("exhibit", str(max(numbers) + 1))
-    moved = [item if item.from_exhibit is None else item.model_copy(update={"from_exhibit": places[item.from_exhibit]}) for item in asked.filters]
-    own = {"exhibit": places[exhibit]} if exhibit is not None else {}
-    return asked.model_copy(update={"filters": moved, **own})
 
 
 class OwnPages(APIView):
@@ -141,7 +116,7 @@ def _page(request: Request, name: str, asked: MyLook) -> HttpResponse:
         made = kept_answer(base, login, key) if page.version and request.auth is None else None
         if made is None:
             note_page(base, viewer, page.page)
-            made = keep_answer(base, login, key, page_as_seen(base, viewer, page, _as_on_the_page(base, viewer, page, asked).filters, own=True))
+            made = keep_answer(base, login, key, page_as_seen(base, viewer, page, as_on_the_page(base, viewer, page, asked).filters, own=True))
     return HttpResponse(made, content_type="application/json")
 
 
@@ -155,7 +130,7 @@ class OwnBeneath(APIView):
     def post(self, request: Request, page: str) -> Response:
         asked = read_body(request, BeneathRequest)
         base, viewer, found = own_page(request, page)
-        return answer(rows_beneath(base, viewer, found, _as_on_the_page(base, viewer, found, asked), own=True))
+        return answer(rows_beneath(base, viewer, found, as_on_the_page(base, viewer, found, asked), own=True))
 
 
 class OwnExport(APIView):
@@ -168,7 +143,7 @@ class OwnExport(APIView):
     def post(self, request: Request, page: str) -> HttpResponse:
         asked = read_body(request, ExportRequest)
         base, viewer, found = own_page(request, page)
-        rows = exported_exhibit(base, viewer, found, _as_on_the_page(base, viewer, found, asked))
+        rows = exported_exhibit(base, viewer, found, as_on_the_page(base, viewer, found, asked))
         stood_for = {"as": asking_login(request)} if viewer.login != account_of(request).login else {}
         record(account_of(request).login, "export", f"page {page}", **stood_for, exhibit=asked.exhibit + 1, rows=len(rows) - 1, format=asked.format)
         return file_response(page, asked.format, rows)

@@ -1,7 +1,10 @@
 """Pages as somebody sees them: exhibits answered and narrowed, rows beneath a number, and exports within the rules (semantics.md 5.7, 7.1, 10)."""
 
+import json
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
+
+from pydantic import RootModel
 
 from moorland.core.bundle.model import Display
 from moorland.core.bundle.pages import Exhibit, Page
@@ -14,9 +17,11 @@ from moorland.core.insight.named_values import exist_for
 from moorland.core.language.writing import all_of_text, column_text, one_of_text
 from moorland.core.people import Viewer
 from moorland.server.errors import Failure, missing
-from moorland.server.viewing.page_shapes import BeneathRequest, ExhibitAnswer, FilterChoice, MeasureLabel, PageAnswer, PageFilter
+from moorland.server.viewing.kept_answers import keep_answer, kept_answer
+from moorland.server.viewing.page_shapes import BeneathRequest, ExhibitAnswer, ExportRequest, FilterChoice, MeasureLabel, MyLook, PageAnswer, PageFilter
 from moorland.server.viewing.service import for_viewers_channel, without_states
 
+Asking = TypeVar("Asking", MyLook, BeneathRequest, ExportRequest)
 #: So many values are offered to narrow a page by.
 MOST_CHOICES = 500
 #: So long may all values of a page's filters be together.
@@ -281,3 +286,24 @@ def _only(answer: TotalsAnswer, kept: list[int]) -> TotalsAnswer:
             "withheld": [item for item in answer.withheld if item[1] in names],
         }
     )
+
+
+def as_on_the_page(base: Evaluator, viewer: Viewer, looked_at: LookedAt, asked: Asking) -> Asking:
+    """What is asked with the places of exhibits as the page has them; readers count those they are shown. Raises Failure (404)."""
+    exhibit: int | None = getattr(asked, "exhibit", None)
+    numbers = [exhibit] if exhibit is not None else []
+    numbers += [item.from_exhibit for item in asked.filters if item.from_exhibit is not None]
+    if not numbers:
+        return asked
+    key = (looked_at.page.name, looked_at.version, "places")
+    # Of somebody without an account, the login alone does not say what they see.
+    known = viewer.login in base.people.users
+    kept = kept_answer(base, viewer.login or "", key) if known else None
+    places = json.loads(kept) if kept else places_of_exhibits(base, viewer, looked_at)
+    if kept is None and known:
+        keep_answer(base, viewer.login or "", key, RootModel[list[int]](places))
+    if max(numbers) >= len(places):
+        raise missing("exhibit", str(max(numbers) + 1))
+    moved = [item if item.from_exhibit is None else item.model_copy(update={"from_exhibit": places[item.from_exhibit]}) for item in asked.filters]
+    own = {"exhibit": places[exhibit]} if exhibit is not None else {}
+    return asked.model_copy(update={"filters": moved, **own})

@@ -11,8 +11,13 @@ export async function saveFile(address: string, body: unknown, name: string): Pr
     const told = (await response.json().catch(() => null)) as { error?: { code: string; message: string } } | null;
     throw new ApiError(response.status, told?.error?.code ?? "server", told?.error?.message ?? "The file could not be made.");
   }
+  given(await response.blob(), name);
+}
+
+/** Gives a file to the person. */
+export function given(file: Blob, name: string): void {
   const link = document.createElement("a");
-  link.href = URL.createObjectURL(await response.blob());
+  link.href = URL.createObjectURL(file);
   link.download = name;
   link.click();
   URL.revokeObjectURL(link.href);

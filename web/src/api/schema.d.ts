@@ -1138,6 +1138,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/outside/pages/{page}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Whoever an issuer vouches for: the page of their ticket, narrowed by filters. */
+        post: operations["api_outside_pages_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outside/pages/{page}/beneath": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Whoever an issuer vouches for: the rows under a number of their page, as far as their roles list rows. */
+        post: operations["api_outside_pages_beneath_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outside/pages/{page}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Whoever an issuer vouches for: an exhibit of their page as a file, as far as their roles let it be exported. */
+        post: operations["api_outside_pages_export_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pages": {
         parameters: {
             query?: never;
@@ -1834,6 +1885,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/issuers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who has settings: all issuers; keep one, new or changed. */
+        get: operations["api_settings_issuers_retrieve"];
+        /** @description Who has settings: all issuers; keep one, new or changed. */
+        put: operations["api_settings_issuers_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/issuers/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Who has settings: forget an issuer; its tickets end at once. */
+        delete: operations["api_settings_issuers_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/issuers/{name}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who may look at everybody with values: a token of an issuer for somebody imagined, and the page as they would have it. */
+        post: operations["api_settings_issuers_try_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings/sign-in": {
         parameters: {
             query?: never;
@@ -2494,6 +2597,19 @@ export interface components {
         AtLeast: {
             /** At Least */
             at_least: number;
+        };
+        /**
+         * AttributeBound
+         * @description What an issuer may say of an attribute: any value, or some.
+         */
+        AttributeBound: {
+            /** Attribute */
+            attribute: string;
+            /**
+             * Values
+             * @default null
+             */
+            values?: (boolean | number | string)[] | null;
         };
         /**
          * AttributeCard
@@ -4595,6 +4711,11 @@ export interface components {
              * @default null
              */
             email?: string | null;
+            /**
+             * Everyone
+             * @default true
+             */
+            everyone?: boolean;
             /** Groups */
             groups?: string[];
             /**
@@ -4749,6 +4870,108 @@ export interface components {
              * @default null
              */
             refused?: string | null;
+        };
+        /**
+         * IssuerEntry
+         * @description An issuer as it is kept.
+         */
+        IssuerEntry: {
+            /** Enabled */
+            enabled: boolean;
+            /** Has Secret */
+            has_secret: boolean;
+            /** Last Used At */
+            last_used_at: string | null;
+            /** Missing */
+            missing: string[];
+            text: components["schemas"]["IssuerText"];
+            /** Version */
+            version: number;
+        };
+        /**
+         * IssuerList
+         * @description All issuers.
+         */
+        IssuerList: {
+            /** Issuers */
+            issuers: components["schemas"]["IssuerEntry"][];
+        };
+        /**
+         * IssuerText
+         * @description What an issuer is, and what its tokens may say. `keys` is a JSON Web Key Set, `public_key` one key as PEM; HMAC has neither.
+         */
+        IssuerText: {
+            /** Attributes */
+            attributes?: components["schemas"]["AttributeBound"][];
+            /** Audience */
+            audience: string;
+            /**
+             * Everyone
+             * @default false
+             */
+            everyone?: boolean;
+            /** Groups */
+            groups?: string[];
+            /**
+             * Keys
+             * @default null
+             */
+            keys?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Label
+             * @default
+             */
+            label?: string;
+            /**
+             * Longest Seconds
+             * @default 300
+             */
+            longest_seconds?: number;
+            /** Name */
+            name: string;
+            /**
+             * Organization
+             * @default null
+             */
+            organization?: string | null;
+            /** Origins */
+            origins: string[];
+            /** Pages */
+            pages: string[];
+            /**
+             * Public Key
+             * @default null
+             */
+            public_key?: string | null;
+            /**
+             * Signing
+             * @default ES256
+             */
+            signing?: components["schemas"]["SigningEnum"];
+        };
+        /**
+         * IssuerWriting
+         * @description An issuer to keep; `secret` is for HMAC only, and is never told again. `version` is the one that was read; null makes a new one.
+         */
+        IssuerWriting: {
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+            /**
+             * Secret
+             * @default null
+             */
+            secret?: string | null;
+            text: components["schemas"]["IssuerText"];
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
         };
         /**
          * ItemChange
@@ -5779,6 +6002,36 @@ export interface components {
             locked?: boolean;
             /** Value */
             value: boolean | number | string | (boolean | number | string)[] | null;
+        };
+        /**
+         * OutsideTried
+         * @description The token that would be sent, the page as that viewer has it, and as an administrator has it; or why the token is refused.
+         */
+        OutsideTried: {
+            /** Refused */
+            refused: string | null;
+            /** Roles */
+            roles: string[];
+            seen: components["schemas"]["PageAnswer"] | null;
+            /** Token */
+            token: string;
+            whole: components["schemas"]["PageAnswer"] | null;
+        };
+        /**
+         * OutsideTry
+         * @description Somebody imagined, as an issuer would vouch for them, before a page.
+         */
+        OutsideTry: {
+            /** Attributes */
+            attributes?: {
+                [key: string]: boolean | number | string | (boolean | number | string)[] | null;
+            };
+            /** Groups */
+            groups?: string[];
+            /** Page */
+            page: string;
+            /** Sub */
+            sub: string;
         };
         /**
          * OwnAccount
@@ -8019,6 +8272,8 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** @enum {string} */
+        SigningEnum: "ES256" | "EdDSA" | "RS256" | "PS256" | "HS256";
         /**
          * SimilarAnswer
          * @description Roles that one role could replace without a change for anybody.
@@ -11062,6 +11317,81 @@ export interface operations {
             };
         };
     };
+    api_outside_pages_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MyLook"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageAnswer"];
+                };
+            };
+        };
+    };
+    api_outside_pages_beneath_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeneathRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowsAnswer"];
+                };
+            };
+        };
+    };
+    api_outside_pages_export_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     api_pages_retrieve: {
         parameters: {
             query?: {
@@ -12191,6 +12521,96 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_settings_issuers_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IssuerList"];
+                };
+            };
+        };
+    };
+    api_settings_issuers_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IssuerWriting"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IssuerEntry"];
+                };
+            };
+        };
+    };
+    api_settings_issuers_destroy: {
+        parameters: {
+            query: {
+                /** @description The version that was read; another is refused as stale. */
+                version: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_settings_issuers_try_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutsideTry"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutsideTried"];
+                };
             };
         };
     };

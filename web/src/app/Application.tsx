@@ -30,7 +30,9 @@ const screens = {
   SettingsScreen: () => import("../features/settings/SettingsScreen"),
   MeScreen: () => import("../features/me/MeScreen"),
   MyPages: () => import("../features/my/MyPages"),
+  EmbeddedPage: () => import("../features/outside/EmbeddedPage"),
 };
+const EmbeddedPage = lazy(screens.EmbeddedPage);
 const BringScreen = lazy(screens.BringScreen);
 const ModelsScreen = lazy(screens.ModelsScreen);
 const RolesScreen = lazy(screens.RolesScreen);
@@ -53,6 +55,7 @@ const addressed = {
   roles: screens.RolesScreen,
   viewers: screens.ViewersScreen,
   my: screens.MyPages,
+  embed: screens.EmbeddedPage,
 };
 void addressed[window.location.pathname.split("/")[1] as keyof typeof addressed]?.();
 
@@ -132,8 +135,11 @@ function Screens() {
   );
 }
 
+/** A page in a frame of another application: no session is looked at, and nothing is kept in the browser. */
+const framed = window.location.pathname.startsWith("/embed/");
+
 function storedMode(): Mode {
-  return localStorage.getItem("moorland.mode") === "dark" ? "dark" : "light";
+  return !framed && localStorage.getItem("moorland.mode") === "dark" ? "dark" : "light";
 }
 
 export function Application() {
@@ -153,7 +159,7 @@ export function Application() {
   );
   useEffect(() => {
     applyColours(mode);
-    localStorage.setItem("moorland.mode", mode);
+    if (!framed) localStorage.setItem("moorland.mode", mode);
   }, [mode]);
   applyColours(mode);
   return (
@@ -162,7 +168,13 @@ export function Application() {
         <AntApp component={false}>
           <QueryClientProvider client={client}>
             <BrowserRouter>
-              <Screens />
+              {framed ? (
+                <Suspense fallback={<Spin />}>
+                  <EmbeddedPage />
+                </Suspense>
+              ) : (
+                <Screens />
+              )}
             </BrowserRouter>
           </QueryClientProvider>
         </AntApp>

@@ -1,6 +1,7 @@
 import { NavLink, useParams } from "react-router-dom";
 import { Door } from "./Door";
 import { Duties } from "./Duties";
+import { OutsideViewers } from "./OutsideViewers";
 import { SignInRules } from "./SignInRules";
 import { Tokens } from "./Tokens";
 import { Workspace } from "./Workspace";
@@ -11,6 +12,7 @@ const VIEWS = [
   ["sign-in", "Sign-in"],
   ["tokens", "Tokens"],
   ["door", "Query door"],
+  ["outside", "Outside viewers"],
   ["workspace", "Workspace"],
 ] as const;
 
@@ -31,6 +33,7 @@ export default function SettingsScreen() {
       {chosen === "sign-in" && <SignInRules />}
       {chosen === "tokens" && <Tokens />}
       {chosen === "door" && <Door />}
+      {chosen === "outside" && <OutsideViewers />}
       {chosen === "workspace" && <Workspace />}
     </div>
   );
