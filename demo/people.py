@@ -91,7 +91,7 @@ _PEOPLE: list[tuple[str, str, str, dict[str, Any]]] = [
     ("y.quarrie", "Ysolde Quarrie", "whinfell", {"department": "visitors"}),
 ]
 
-_LANDHOLDERS = [
+LANDHOLDERS = [
     "Alder Howe",
     "Cora Fell",
     "Dilys Rigg",
@@ -116,7 +116,7 @@ def users() -> list[dict[str, Any]]:
     ]
     people += [
         {"login": f"lh.{index:02d}", "name": name, "email": f"lh{index:02d}@land.example", "organization": "whinfell", "attributes": {"landholder_id": index}}
-        for index, name in enumerate(_LANDHOLDERS, 1)
+        for index, name in enumerate(LANDHOLDERS, 1)
     ]
     people += [{"login": login, "name": name, "organization": "whinfell", "kind": "service"} for login, name in _SERVICES]
     for person in people:
@@ -147,7 +147,7 @@ def groups() -> list[dict[str, Any]]:
         {"name": "operations-desk", "label": "Operations desk", "users": in_department["operations"]},
         *({"name": f"{firm}-crew", "label": f"{firm.replace('-', ' ').title()} crew", "users": logins} for firm, logins in firms.items()),
         {"name": "contractors", "label": "Contractors", "groups": [f"{firm}-crew" for firm in firms]},
-        {"name": "landholders", "label": "Landholders", "users": [f"lh.{index:02d}" for index in range(1, len(_LANDHOLDERS) + 1)]},
+        {"name": "landholders", "label": "Landholders", "users": [f"lh.{index:02d}" for index in range(1, len(LANDHOLDERS) + 1)]},
     ]
 
 

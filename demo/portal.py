@@ -13,11 +13,13 @@ import jwt
 from cryptography.hazmat.primitives import serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 
+from demo.people import LANDHOLDERS
+
 #: The issuer, whom its tokens are for, and the page it shows.
 NAME, AUDIENCE, PAGE = "land-portal", "moorland-demo", "lease-payments"
 SECONDS = 120
-#: Who is signed in to the portal, by number: the portal's own people.
-PEOPLE = {1: "R. Keld", 3: "B. Lund", 5: "J. Sike", 6: "M. Holm"}
+#: Who is signed in to the portal, by the number it knows them by.
+PEOPLE = {number: LANDHOLDERS[number - 1] for number in (1, 3, 5, 8)}
 
 _PAGE = """<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>Land portal</title>

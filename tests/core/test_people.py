@@ -9,6 +9,7 @@ from moorland.core.bundle.people import ImaginedPerson, ImaginedViewer, RealView
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.reading import read_document
 from moorland.core.people import People, Viewer
+from tests.core.worlds import farm, rows_role
 
 DAY = datetime.date(2026, 3, 31)
 
@@ -172,3 +173,11 @@ def test_an_unknown_viewer_is_named_with_the_nearest(reference: Any, nearest: st
     with pytest.raises(BundleError) as raised:
         viewer_of(reference, attributes=LEVEL, groups=[{"name": "fell"}], roles=[{"name": "steward", "kind": "grant"}])
     assert raised.value.problems[0].nearest == nearest
+
+
+def test_who_stands_outside_everyone_is_opened_nothing_by_it_and_still_narrowed_by_it() -> None:
+    narrowing = {"name": "narrow", "kind": "limit", "sentences": [{"rows": {"table": "site", "where": "id < 3"}}]}
+    base = farm(rows_role("open", "site", "TRUE"), rows_role("named", "site", "id > 1", assigned=[{"group": "some"}]), narrowing, groups=[{"name": "some"}])
+    for everyone, held in ((True, ["open", "named", "narrow"]), (False, ["named", "narrow"])):
+        viewer = base.viewer(ImaginedViewer(imagine=ImaginedPerson(login="portal:zoe", groups=["some"], everyone=everyone)))
+        assert list(viewer.held) == held

@@ -210,7 +210,7 @@ export function IssuerForm({ entry, close }: { entry: Schemas["IssuerEntry"] | n
           onChange={(value) => value !== null && set({ longest_seconds: Math.round(value) })}
         />
         <span />
-        <div>
+        <div className="column">
           <Checkbox checked={text.everyone} onChange={(event) => set({ everyone: event.target.checked })}>
             Its people hold what is assigned to everyone
           </Checkbox>

@@ -74,27 +74,29 @@ export function OutsideViewers() {
                 <td>{entry.text.pages.join(", ")}</td>
                 <td className="wraps">{inWords(entry.text)}</td>
                 <td>{entry.last_used_at ? when(entry.last_used_at) : "never"}</td>
-                <td className="row">
-                  <Button size="small" onClick={() => setTrying(entry)}>
-                    Try
-                  </Button>
-                  <Button size="small" onClick={() => setEditing(entry)}>
-                    Change
-                  </Button>
-                  <Button
-                    size="small"
-                    onClick={() =>
-                      modal.confirm({
-                        title: `Forget the issuer ${entry.text.name}?`,
-                        content: "Its pages are shown to nobody any more, at once.",
-                        okText: "Forget it",
-                        okButtonProps: { danger: true },
-                        onOk: () => forget.mutateAsync(entry).catch(() => undefined),
-                      })
-                    }
-                  >
-                    Forget
-                  </Button>
+                <td>
+                  <div className="row">
+                    <Button size="small" onClick={() => setTrying(entry)}>
+                      Try
+                    </Button>
+                    <Button size="small" onClick={() => setEditing(entry)}>
+                      Change
+                    </Button>
+                    <Button
+                      size="small"
+                      onClick={() =>
+                        modal.confirm({
+                          title: `Forget the issuer ${entry.text.name}?`,
+                          content: "Its pages are shown to nobody any more, at once.",
+                          okText: "Forget it",
+                          okButtonProps: { danger: true },
+                          onOk: () => forget.mutateAsync(entry).catch(() => undefined),
+                        })
+                      }
+                    >
+                      Forget
+                    </Button>
+                  </div>
                 </td>
               </tr>
             ))}
