@@ -66,7 +66,7 @@ def crowded_lines() -> list[tuple[str, ...]]:
     """The lines of the table: seconds from the address to the first lines on screen, the median of five visits."""
     data = Path(tempfile.mkdtemp(prefix="moorland-bench-"))
     subprocess.run([sys.executable, "-m", "benchmarks.crowded", str(data)], check=True)
-    environment = {**os.environ, "DATA": str(data), "PORT": "8178"}
+    environment = {**os.environ, "DATA": str(data), "PORT": "8178", "DOOR": "0", "PORTAL": "0"}
     server = subprocess.Popen([sys.executable, "-m", "moorland.cli", "demo"], env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     options = webdriver.ChromeOptions()
     options.binary_location = "/usr/bin/chromium"

@@ -42,12 +42,15 @@ class Served:
     folder: Path
     port: int
     process: subprocess.Popen[bytes] | None = field(default=None, repr=False)
+    door: int = 0
+    portal: int = 0
 
     @property
     def environment(self) -> dict[str, str]:
         """For every process that works on the same workspace."""
         own = {"DATA": str(self.folder), "PORT": str(self.port), "MOORLAND_DEMO": "1", "DJANGO_SETTINGS_MODULE": "moorland.server.settings"}
-        return {**os.environ, **own}
+        # No other door and portal than were asked for: many demos are served at once.
+        return {**os.environ, **own, "DOOR": str(self.door), "PORTAL": str(self.portal)}
 
     def start(self) -> None:
         """Starts it, and waits until it answers."""

@@ -40,19 +40,25 @@ def _serve(port: int, door: int) -> None:
 Port = Annotated[int, typer.Option(envvar="PORT", min=1, max=65535, help="The port to listen on.")]
 
 
+def _is_free(port: int) -> bool:
+    with socket.socket() as tried:
+        tried.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            tried.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
 def _serve_portal(port: int, moorland: int) -> None:
     """Serves the demo's other application beside it, for as long as this process lives."""
     from django.conf import settings
 
     from demo.workspace import vouch_for_portal
 
-    with socket.socket() as tried:
-        tried.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            tried.bind(("127.0.0.1", port))
-        except OSError as error:
-            messages.print(f"The land portal is left out: port {port} cannot be listened on ({error.strerror}). Choose another with PORTAL.", markup=False)
-            return
+    if not _is_free(port):
+        messages.print(f"The land portal is left out: port {port} is in use. Choose another with PORTAL.", markup=False)
+        return
     vouch_for_portal(port)
     # It ends with this process: it is told so by the system.
     start = "import ctypes, runpy, sys; ctypes.CDLL(None).prctl(1, 15); sys.argv = sys.argv[1:]; runpy.run_module('demo.portal', run_name='__main__')"
@@ -69,12 +75,15 @@ def serve(port: Port = 8000, door: Door = 0) -> None:
     _serve(port, door)
 
 
+DemoDoor = Annotated[
+    int | None, typer.Option(envvar="DOOR", min=0, max=65535, help=f"The port of the query door; 0 leaves it closed, {DEMO_DOOR} otherwise where it is free.")
+]
 Portal = Annotated[int | None, typer.Option(envvar="PORTAL", min=0, max=65535, help="The port of the demo's land portal; 0 leaves it out, else the next one.")]
 
 
 def demo(
     port: Port = 8000,
-    door: Door = DEMO_DOOR,
+    door: DemoDoor = None,
     portal: Portal = None,
     only_make: Annotated[bool, typer.Option("--only-make", help="Make the workspace without serving it.")] = False,
 ) -> None:
@@ -94,4 +103,4 @@ def demo(
     messages.print(f"Sign in with the password {DEMO_PASSWORD} as:", markup=False)
     for entry in demo_sign_ins():
         messages.print(f"  {entry.login:<10} {entry.expects}", markup=False)
-    _serve(port, door)
+    _serve(port, door if door is not None else DEMO_DOOR if _is_free(DEMO_DOOR) else 0)

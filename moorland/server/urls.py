@@ -43,7 +43,7 @@ from moorland.server.directory.act_views import (
     Welcome,
 )
 from moorland.server.directory.views import Attributes, Held, Password, People, Person, Session
-from moorland.server.door.views import Doors, OneDoorKey, OneDoorSession, OneOwnDoorKey, OwnDoors
+from moorland.server.door.views import Doors, OneDoorKey, OneDoorSession, OneOwnDoorKey, OwnDoors, Parity
 from moorland.server.duties.views import Duties, OneDuty, OwnDuties, WhatCan, WhoCan
 from moorland.server.outside.frames import FramedBeneath, FramedExport, FramedPage, embedded
 from moorland.server.outside.views import Issuers, OneIssuer, OutsideTries
@@ -117,6 +117,7 @@ urlpatterns = [
     path("api/my/second-factor/end", NoSecondFactor.as_view()),
     path("api/my/tokens", OwnTokens.as_view()),
     path("api/my/tokens/<int:key>", OneOwnToken.as_view()),
+    path("api/parity", Parity.as_view()),
     path("api/my/door", OwnDoors.as_view()),
     path("api/my/door/keys/<int:key>", OneOwnDoorKey.as_view()),
     path("api/settings/door", Doors.as_view()),

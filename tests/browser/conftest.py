@@ -59,12 +59,20 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 
 @contextlib.contextmanager
-def served(command: str, data: Path) -> Iterator[tuple[str, Path]]:
-    """The address of a server on a data folder of its own, and the file its output goes to."""
+def served(command: str, data: Path, door: int = 0, portal: int = 0) -> Iterator[tuple[str, Path]]:
+    """The address of a server on a data folder of its own, and the file its output goes to; with a query door and a portal where they have ports."""
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    environment = {**os.environ, "DATA": str(data), "PORT": str(port), "DJANGO_SETTINGS_MODULE": "moorland.server.settings", "COLUMNS": "200"}
+    environment = {
+        **os.environ,
+        "DOOR": str(door),
+        "PORTAL": str(portal),
+        "DATA": str(data),
+        "PORT": str(port),
+        "DJANGO_SETTINGS_MODULE": "moorland.server.settings",
+        "COLUMNS": "200",
+    }
     environment.pop("MOORLAND_DEMO", None)
     path = data / "server.log"
     log = path.open("w")

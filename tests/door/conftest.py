@@ -1,7 +1,6 @@
 """A demo served with its query door open, keys of some people, and a PostgreSQL server with what one of them sees."""
 
 import json
-import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -69,15 +68,13 @@ class ServedDoor:
 def door(tmp_path_factory: pytest.TempPathFactory) -> Iterator[ServedDoor]:
     """The demo with its door open."""
     port = free_port()
-    os.environ["DOOR"] = str(port)
-    served = Served(tmp_path_factory.mktemp("door") / "demo", free_port())
+    served = Served(tmp_path_factory.mktemp("door") / "demo", free_port(), door=port)
     served.folder.mkdir()
     served.start()
     try:
         yield ServedDoor(served, port, ["j.ames", "r.oddie", "v.birk", "lh.03", "q.lund"])
     finally:
         served.stop()
-        os.environ.pop("DOOR")
 
 
 @pytest.fixture(scope="session")

@@ -122,6 +122,7 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("POST", "my/second-factor/end", {"password": "x"}, 422, 422, 401),
     ("POST", "my/tokens", {"name": "t", "scope": {"acts": ["read"]}}, 201, 201, 401),
     ("DELETE", "my/tokens/99", None, 404, 404, 401),
+    ("POST", "parity", {"logins": ["ann"]}, 200, 403, 401),
     ("GET", "my/door", None, 200, 200, 401),
     ("POST", "my/door", {"name": "laptop"}, 201, 201, 401),
     ("DELETE", "my/door/keys/99", None, 404, 404, 401),

@@ -2,7 +2,7 @@
 
 import datetime
 import math
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,6 +10,7 @@ from moorland.core.bundle.shape import Shape
 from moorland.core.door.asking import ask_sql
 from moorland.core.door.catalogue import Catalogue, Field, Relation, catalogue_of
 from moorland.core.door.errors import SqlRefused
+from moorland.core.door.pushed_down import PushedDown
 from moorland.core.door.translation import refused_as
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.everyone import LEAST_VIEWERS
@@ -21,9 +22,11 @@ from moorland.core.price import step
 ROWS = 200
 #: So many columns are totals asked by, for each relation.
 MOST_COLUMNS = 4
+#: To how many digits numbers are compared, where not to all.
+DIGITS = {"pushed down": 10}
 
 
-class Difference(Shape):
+class ParityDifference(Shape):
     """Two ways to ask the same that do not answer the same."""
 
     viewer: str
@@ -38,24 +41,47 @@ class Compared:
     """How many questions were compared by each way, and where they differ."""
 
     questions: dict[str, int]
-    differences: list[Difference]
+    differences: list[ParityDifference]
 
 
-def parity(evaluator: Evaluator, viewers: Iterable[Viewer]) -> Compared:
-    """Rows of each relation, and its measures in all and by some of its columns, for each viewer: alone, together with others, and in SQL."""
-    counts = {"together": 0, "sql": 0}
-    differences: list[Difference] = []
+@dataclass(frozen=True)
+class Case:
+    """A question of a viewer, and the statement that asks the same."""
+
+    viewer: Viewer
+    question: Question
+    statement: str
+    relation: Relation
+    catalogue: Catalogue
+
+
+#: What another way gives, as rows or `refused: CODE`; None where the way does not answer this. It is shown what is expected.
+Way = Callable[[Case, Any], Any]
+
+
+def parity(evaluator: Evaluator, viewers: Iterable[Viewer], more: Mapping[str, Way] | None = None, pushed_down: bool = True) -> Compared:
+    """Rows of each relation, and its measures in all and by some of its columns, for each viewer: alone, and by every other way."""
+    ways: dict[str, Way] = {
+        "sql": lambda case, _: rows_of_sql(evaluator, case),
+        **({"pushed down": PushedDown(evaluator)} if pushed_down else {}),
+        **(more or {}),
+    }
+    counts = {"together": 0, **dict.fromkeys(ways, 0)}
+    differences: list[ParityDifference] = []
     asked = list(viewers)
     known = {viewer.login: catalogue_of(evaluator, viewer) for viewer in asked}
     for viewer in asked:
         for question, statement, relation in _questions(known[viewer.login]):
             step()
-            alone = evaluator.answer(viewer, question)
-            counts["sql"] += 1
-            told = _by_sql(evaluator, viewer, statement, known[viewer.login])
-            expected = _plain(alone, relation)
-            if not _same(expected, told):
-                differences.append(_difference(viewer, "sql", statement, expected, told))
+            case = Case(viewer, question, statement, relation, known[viewer.login])
+            expected = plain_rows(evaluator.answer(viewer, question), relation)
+            for name, way in ways.items():
+                found = way(case, expected)
+                if found is None:
+                    continue
+                counts[name] += 1
+                if not _same(expected, found, DIGITS.get(name, 17)):
+                    differences.append(_difference(viewer, name, statement, expected, found))
     for question in _shared(known.values()):
         for viewer, (answer,) in evaluator.answers(_enough(asked), [question]):
             counts["together"] += 1
@@ -106,15 +132,16 @@ def _shared(catalogues: Iterable[Catalogue]) -> list[Question]:
     return list(found.values())
 
 
-def _by_sql(evaluator: Evaluator, viewer: Viewer, statement: str, catalogue: Catalogue) -> Any:
+def rows_of_sql(evaluator: Evaluator, case: Case) -> Any:
+    """What the statement gives."""
     try:
-        found = ask_sql(evaluator, viewer, statement, catalogue=catalogue)
+        found = ask_sql(evaluator, case.viewer, case.statement, catalogue=case.catalogue)
     except SqlRefused as refused:
         return f"refused: {refused.code}"
     return [[value.isoformat() if isinstance(value, datetime.date) else value for value in row] for row in found.rows]
 
 
-def _plain(answer: Answer, relation: Relation) -> Any:
+def plain_rows(answer: Answer, relation: Relation) -> Any:
     """An answer as the rows a statement gives; a refusal in the code it has there."""
     types = {field.key: field.type for field in relation.fields if field.key is not None}
     if isinstance(answer, RowsAnswer):
@@ -132,19 +159,19 @@ def _plain(answer: Answer, relation: Relation) -> Any:
     return f"refused: {refused_as(answer.error.code, answer.error.message).code}" if isinstance(answer, Refusal) else None
 
 
-def _same(expected: Any, found: Any) -> bool:
-    """Whether two answers are the same; lines of totals come in any order."""
-    if isinstance(expected, str) or isinstance(found, str):
+def _same(expected: Any, found: Any, digits: int = 17) -> bool:
+    """Whether two answers are the same; lines of totals come in any order. Numbers to so many digits: a database adds them up in an order of its own."""
+    if isinstance(expected, str) or isinstance(found, str) or expected is None:
         return bool(expected == found)
-    return sorted(map(_sortable, expected)) == sorted(map(_sortable, found))
+    return sorted(_sortable(row, digits) for row in expected) == sorted(_sortable(row, digits) for row in found)
 
 
-def _sortable(row: list[Any]) -> list[tuple[bool, str]]:
-    return [(value is None, repr(float(value)) if isinstance(value, int | float) and not isinstance(value, bool) else repr(value)) for value in row]
+def _sortable(row: list[Any], digits: int) -> list[tuple[bool, str]]:
+    return [(value is None, f"{float(value):.{digits}g}" if isinstance(value, int | float) and not isinstance(value, bool) else repr(value)) for value in row]
 
 
-def _difference(viewer: Viewer, way: str, question: str, expected: Any, found: Any) -> Difference:
-    return Difference(viewer=viewer.login or "", way=way, question=question, expected=str(expected)[:400], found=str(found)[:400])
+def _difference(viewer: Viewer, way: str, question: str, expected: Any, found: Any) -> ParityDifference:
+    return ParityDifference(viewer=viewer.login or "", way=way, question=question, expected=str(expected)[:400], found=str(found)[:400])
 
 
 def _key(relation: Relation, name: str) -> tuple[str, str]:

@@ -51,13 +51,17 @@ _lock = threading.Lock()
 
 
 class AccountAsker:
-    """Somebody who came in with a key of their own, asking as themselves or as whom they stand in for."""
+    """Somebody who came in with a key of their own, asking as themselves or as whom they stand in for.
 
-    def __init__(self, key: DoorKey, number: int) -> None:
-        self._key, self._account, self._number = key, key.account, number
+    Without a key it is a check of what somebody is answered: recorded by whoever runs it, as one look.
+    """
+
+    def __init__(self, account: Account, key: DoorKey | None, number: int) -> None:
+        self._key, self._account, self._number = key, account, number
         self._as: str | None = None
         self._has_asked = False
-        note_use(key)
+        if key is not None:
+            note_use(key)
 
     @property
     def login(self) -> str:
@@ -71,13 +75,13 @@ class AccountAsker:
 
     @property
     def key(self) -> int:
-        """The key of the session."""
-        return self._key.pk
+        """The key of the session; 0 for a check."""
+        return self._key.pk if self._key is not None else 0
 
     @property
     def key_name(self) -> str:
         """What the key is called."""
-        return self._key.name
+        return self._key.name if self._key is not None else ""
 
     def stands_in(self, login: str) -> None:
         """Asks as somebody else from now on; once, and before the first question (13.1). Raises Refused."""
@@ -129,9 +133,11 @@ class AccountAsker:
                 return Asked(table, table.column_names, [], None)
             self._has_asked = True
             stood_for = {"as": self._as} if self._as else {}
-            record(self._account.login, "ask", "sql", **stood_for, statement=text[:2000], door=self._key.name, **({"copied": True} if export else {}))
+            if self._key is not None:
+                record(self._account.login, "ask", "sql", **stood_for, statement=text[:2000], door=self._key.name, **({"copied": True} if export else {}))
             plan = planned(base, viewer, text, parameters, catalogue)
-            note_questions(base, viewer, [part.question for part in plan.bases])
+            if self._key is not None:
+                note_questions(base, viewer, [part.question for part in plan.bases])
             found = ask_planned(base, viewer, plan, export)
             pay_rows(self._account.pk, found.table.num_rows)
             return Asked(found.table, found.names, found.notices, base.stamp)

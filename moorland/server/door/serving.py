@@ -141,7 +141,7 @@ class Door:
         if len(there) >= SESSIONS or sum(item.account == key.account.login for item in there) >= SESSIONS_OF_ONE:
             raise Refused("53300", "sorry, too many clients already")
         record(key.account.login, "come in", "query door", key=key.name, address=address)
-        return AccountAsker(key, number)
+        return AccountAsker(key.account, key, number)
 
     # What settings show
 

@@ -5,6 +5,7 @@ from typing import Annotated
 from pydantic import Field
 
 from moorland.core.bundle.shape import Name, Shape
+from moorland.core.door.parity import ParityDifference
 
 
 class NewDoorKey(Shape):
@@ -72,3 +73,26 @@ class DoorState(Shape):
     encrypted: bool
     sessions: list[DoorSession]
     keys: list[DoorKeyEntry]
+
+
+class ParityRequest(Shape):
+    """Whom to ask as, through every channel; with `pushed_down` a database of its own is filled and asked, too, which takes longer."""
+
+    logins: list[Name] = Field(min_length=1, max_length=12)
+    pushed_down: bool = False
+
+
+class ParityWay(Shape):
+    """How many answers of one way were compared, and how many differ."""
+
+    way: str
+    compared: int
+    differ: int
+
+
+class ParityAnswer(Shape):
+    """What was compared, and every difference."""
+
+    ways: list[ParityWay]
+    differences: list[ParityDifference]
+    seconds: float

@@ -1,5 +1,8 @@
 """The query door over the API: keys of one's own, and for who has settings every key, and who is connected."""
 
+import time
+from collections import Counter
+
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -12,15 +15,28 @@ from moorland.server.directory.accounts import account_named
 from moorland.server.directory.models import Account
 from moorland.server.door.keys import MOST_KEYS, made_key
 from moorland.server.door.models import DoorKey
+from moorland.server.door.parity import served_parity
 from moorland.server.door.serving import the_door
-from moorland.server.door.shapes import DoorKeyEntry, DoorSession, DoorState, MadeDoorKey, NewDoorKey, NewDoorKeyOf, OwnDoor
+from moorland.server.door.shapes import (
+    DoorKeyEntry,
+    DoorSession,
+    DoorState,
+    MadeDoorKey,
+    NewDoorKey,
+    NewDoorKeyOf,
+    OwnDoor,
+    ParityAnswer,
+    ParityRequest,
+    ParityWay,
+)
 from moorland.server.duties.judging import may_take_over
-from moorland.server.duties.permission import OWN_SESSION, request_rights, within
+from moorland.server.duties.permission import OWN_SESSION, over_everything, request_rights, within
 from moorland.server.duties.rights import outside
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.requests import account_of
 from moorland.server.trail.models import record
+from moorland.server.viewing.looks import record_look
 
 
 class OwnDoors(APIView):
@@ -111,6 +127,25 @@ class OneDoorSession(APIView):
             raise missing("session", str(number))
         record(account_of(request).login, "end session", "query door", account=found.account, key=found.key)
         return Response(status=204)
+
+
+class Parity(APIView):
+    """Who may look at everybody with values: the same questions through every channel, for some people, and where two ways differ."""
+
+    needs = {"POST": over_everything("look-values")}
+
+    @extend_schema(request=ParityRequest, responses=ParityAnswer)
+    def post(self, request: Request) -> Response:
+        asked, base, began = read_body(request, ParityRequest), evaluator("live"), time.monotonic()
+        logins = list(dict.fromkeys(asked.logins))
+        unknown = next((login for login in logins if login not in base.people.users), None)
+        if unknown is not None:
+            raise missing("user", unknown)
+        record_look(account_of(request), logins, "parity", "live")
+        found = served_parity(base, logins, asked.pushed_down)
+        differ = Counter(item.way for item in found.differences)
+        ways = [ParityWay(way=way, compared=count, differ=differ[way]) for way, count in found.questions.items()]
+        return answer(ParityAnswer(ways=ways, differences=found.differences[:200], seconds=round(time.monotonic() - began, 2)))
 
 
 def _entry(key: DoorKey) -> DoorKeyEntry:

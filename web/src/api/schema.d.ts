@@ -1258,6 +1258,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who may look at everybody with values: the same questions through every channel, for some people, and where two ways differ. */
+        post: operations["api_parity_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people": {
         parameters: {
             query?: never;
@@ -6623,6 +6640,59 @@ export interface components {
             where?: string | null;
         };
         /**
+         * ParityAnswer
+         * @description What was compared, and every difference.
+         */
+        ParityAnswer: {
+            /** Differences */
+            differences: components["schemas"]["ParityDifference"][];
+            /** Seconds */
+            seconds: number;
+            /** Ways */
+            ways: components["schemas"]["ParityWay"][];
+        };
+        /**
+         * ParityDifference
+         * @description Two ways to ask the same that do not answer the same.
+         */
+        ParityDifference: {
+            /** Expected */
+            expected: string;
+            /** Found */
+            found: string;
+            /** Question */
+            question: string;
+            /** Viewer */
+            viewer: string;
+            /** Way */
+            way: string;
+        };
+        /**
+         * ParityRequest
+         * @description Whom to ask as, through every channel; with `pushed_down` a database of its own is filled and asked, too, which takes longer.
+         */
+        ParityRequest: {
+            /** Logins */
+            logins: string[];
+            /**
+             * Pushed Down
+             * @default false
+             */
+            pushed_down?: boolean;
+        };
+        /**
+         * ParityWay
+         * @description How many answers of one way were compared, and how many differ.
+         */
+        ParityWay: {
+            /** Compared */
+            compared: number;
+            /** Differ */
+            differ: number;
+            /** Way */
+            way: string;
+        };
+        /**
          * PartOfEvaluation
          * @description One of many decisions: what is left out is as in the request around it.
          */
@@ -11507,6 +11577,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageLook"];
+                };
+            };
+        };
+    };
+    api_parity_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParityRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParityAnswer"];
                 };
             };
         };

@@ -25,6 +25,7 @@ const screens = {
   ReachScreen: () => import("../features/reach/ReachScreen"),
   PeopleScreen: () => import("../features/people/PeopleScreen"),
   PagesScreen: () => import("../features/pages/PagesScreen"),
+  ChecksScreen: () => import("../features/checks/ChecksScreen"),
   ReleasesScreen: () => import("../features/releases/ReleasesScreen"),
   TrailScreen: () => import("../features/trail/TrailScreen"),
   SettingsScreen: () => import("../features/settings/SettingsScreen"),
@@ -42,6 +43,7 @@ const StatementScreen = lazy(screens.StatementScreen);
 const ReachScreen = lazy(screens.ReachScreen);
 const PeopleScreen = lazy(screens.PeopleScreen);
 const PagesScreen = lazy(screens.PagesScreen);
+const ChecksScreen = lazy(screens.ChecksScreen);
 const ReleasesScreen = lazy(screens.ReleasesScreen);
 const TrailScreen = lazy(screens.TrailScreen);
 const SettingsScreen = lazy(screens.SettingsScreen);
@@ -121,6 +123,7 @@ function Screens() {
             <Route path="/pages/all/readers" element={<PagesScreen view="readers" />} />
             <Route path="/pages/:page/edit" element={<PagesScreen view="edit" />} />
             <Route path="/pages/:page?" element={<PagesScreen view="page" />} />
+            <Route path="/checks" element={<ChecksScreen />} />
             <Route path="/releases" element={<ReleasesScreen />} />
             <Route path="/trail" element={<TrailScreen />} />
             <Route path="/settings/:view?" element={<SettingsScreen />} />

@@ -56,7 +56,7 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
             {label}
           </NavLink>
         ))}
-        <span className="later">Overview and Checks come with later versions.</span>
+        <span className="later">The overview, and more checks, come with later versions.</span>
       </nav>
       <div className={looks ? "main" : "main untrayed"}>
         <div className="state">

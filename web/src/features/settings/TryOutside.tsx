@@ -87,7 +87,7 @@ export function TryOutside({ entry, close }: { entry: Schemas["IssuerEntry"]; cl
         </details>
       )}
       {answer?.seen && answer.whole && (
-        <div className="side-by-side">
+        <div className="two-looks">
           <section aria-label="As they see it">
             <h3>As they see it{answer.roles.length > 0 && ` — ${answer.roles.join(", ")}`}</h3>
             <PageView page={answer.seen} narrow />
