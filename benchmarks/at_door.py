@@ -19,11 +19,13 @@ from moorland.core.bundle.model import Model
 from moorland.core.bundle.reading import read_document
 from moorland.core.door.asking import ask_planned, planned
 from moorland.core.door.catalogue import catalogue_of
+from moorland.core.door.errors import SqlRefused
 from moorland.core.door.system import Session, SystemCatalogue, read_system
 from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.sources.files import to_table_data
 from moorland.wire.backend import Asked, Prepared
+from moorland.wire.commands import Refused
 from moorland.wire.connection import Connection, certificate_hash, encrypting
 from moorland.wire.encoding import described
 from moorland.wire.scram import Verifier, verifier_of
@@ -97,13 +99,16 @@ class BenchAsker:
 
     def asked(self, text: str, parameters: Sequence[Any], settings: dict[str, str], change: Any, gone: Callable[[], bool], export: bool) -> Asked:
         """What a statement gives."""
-        statement = read_system(text)
-        if statement is not None:
-            table = self.system.ask(statement, Session("asker", settings), {})
-            return Asked(table, table.column_names, [], None)
-        viewer = self.evaluator.viewer("asker")
-        found = ask_planned(self.evaluator, viewer, planned(self.evaluator, viewer, text, parameters))
-        return Asked(found.table, found.names, found.notices, None)
+        try:
+            statement = read_system(text)
+            if statement is not None:
+                table = self.system.ask(statement, Session("asker", settings), dict(enumerate(parameters, start=1)))
+                return Asked(table, table.column_names, [], None)
+            viewer = self.evaluator.viewer("asker")
+            found = ask_planned(self.evaluator, viewer, planned(self.evaluator, viewer, text, parameters))
+            return Asked(found.table, found.names, found.notices, None)
+        except SqlRefused as refused:
+            raise Refused(refused.code, refused.message) from None
 
     def current(self, stamp: object) -> bool:
         """Nothing changes here."""

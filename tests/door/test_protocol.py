@@ -243,3 +243,29 @@ def test_a_proof_is_of_this_exchange_only() -> None:
     for first in (b"p=tls-unique,,n=,r=abcdefghijklmnop", b"y", b"n,,m=x,n=,r=abcdefghijklmnop", b"n,,n=,r=a"):
         with pytest.raises(NotProved):
             Exchange(verifier, "SCRAM-SHA-256").first(first)
+
+
+def test_a_cursor_of_before_a_change_ends_at_its_next_fetch(door: ServedDoor) -> None:
+    with door.of("j.ames").connect() as connection:
+        connection.execute("declare c cursor for select site_id from operations.site order by 1")
+        assert connection.execute("fetch 2 from c").fetchall() == [(1,), (2,)]
+        status, told = door.keeper.call("POST", "acts", {"change_people": {"logins": ["v.birk"], "name": "Verity Birk the second"}})
+        assert status == 200, told
+        with pytest.raises(psycopg.Error) as outdated:
+            connection.execute("fetch 2 from c")
+        assert (outdated.value.sqlstate, "has changed since" in str(outdated.value)) == ("24000", True)
+
+
+def test_what_a_client_leaves_open_is_forgotten_when_it_goes(door: ServedDoor) -> None:
+    before = len(json.loads(door.keeper.call("GET", "settings/door")[1])["sessions"])
+    for _ in range(3):
+        connection = door.of("v.birk").connect()
+        connection.execute("declare c cursor for select * from operations.job")
+        os.close(os.dup(connection.fileno()))
+        socket.socket(fileno=os.dup(connection.fileno())).shutdown(socket.SHUT_RDWR)
+        connection.close()
+    for _ in range(40):
+        if len(json.loads(door.keeper.call("GET", "settings/door")[1])["sessions"]) == before:
+            return
+        time.sleep(0.1)
+    raise AssertionError("sessions of clients that have gone are still there")
