@@ -3,6 +3,7 @@
 import typer
 
 from moorland.commands.answering import evaluate, sql
+from moorland.commands.carrying import export, import_bundle
 from moorland.commands.checking import check
 from moorland.commands.comparing import diff
 from moorland.commands.comparing_ways import parity_command
@@ -30,6 +31,8 @@ app.command()(account)
 app.command()(trail)
 app.command()(rotate_keys)
 app.command()(duties)
+app.command()(export)
+app.command("import")(import_bundle)
 app.command()(backup)
 app.command()(restore)
 

@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "moorland.server.viewing",
     "moorland.server.door",
     "moorland.server.outside",
+    "moorland.server.checks",
 ]
 
 MIDDLEWARE = [

@@ -12,14 +12,36 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.sources.files import folder_loader, read_arrow
 from moorland.server.catalog.models import Model
 from moorland.server.catalog.storage import store_table
+from moorland.server.checks.models import Promise
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
 from moorland.server.directory.secret_values import secret_attributes, set_values
 from moorland.server.duties.giving import give, give_set
+from moorland.server.duties.rights import holding
+from moorland.server.errors import Failure
 from moorland.server.pages.models import Page, Shelf
 from moorland.server.policies.models import Assignment, Role
 from moorland.server.releases.models import Workspace
 from moorland.server.releases.publishing import publish
 from moorland.server.trail.models import record
+
+
+def import_into_empty(folder: Path, keepers: set[str]) -> str:
+    """Fills an empty workspace from a bundle folder; gives the login of somebody who keeps it.
+
+    Raises BundleError where the bundle is wrong, Failure where there is a workspace already, or nobody would keep it.
+    """
+    if Workspace.objects.exists():
+        raise Failure(409, "not_empty", "There is a workspace in this folder already. Import into an empty one: set DATA to a folder that is not there yet.")
+    with transaction.atomic():
+        bundle = read_folder(folder)
+        unknown = sorted(keepers - {user.login for user in bundle.users})
+        if unknown:
+            raise Failure(422, "invalid", f"There is no {unknown[0]} in the bundle. Name a login of it as keeper.")
+        fill_workspace(folder, keepers, None, set())
+        found = sorted(keepers) or sorted(Account.objects.filter(pk__in=holding("settings"), enabled=True, kind="person").values_list("login", flat=True))
+        if not found:
+            raise Failure(422, "invalid", "Nobody in the bundle has the duty settings. Name who keeps the workspace: --keeper LOGIN.")
+    return found[0]
 
 
 @transaction.atomic
@@ -43,6 +65,8 @@ def fill_workspace(folder: Path, administrators: set[str], password: str | None,
         Shelf.objects.create(name=shelf.name, document=to_plain(shelf), position=position)
     for position, page in enumerate(bundle.pages):
         Page.objects.create(name=page.name, document=to_plain(page), position=position)
+    for position, promise in enumerate(bundle.promises):
+        Promise.objects.create(name=promise.name, document=to_plain(promise), position=position)
     record("moorland", "import", bundle.name, users=len(bundle.users), models=len(bundle.models), roles=len(bundle.roles))
     publish(None, "First release, from the imported bundle")
 
@@ -58,7 +82,7 @@ def _people(bundle: Bundle, administrators: set[str], password: str | None, sign
         for item in ready:
             values = {name: to_plain(value) if isinstance(value, OrganizationValue) else value for name, value in item.attributes.items()}
             parent = organizations[item.parent] if item.parent else None
-            organization = Organization(name=item.name, label=item.label or "", parent=parent)
+            organization = Organization(name=item.name, label=item.label or "", parent=parent, about=item.about or "", keeper=item.keeper or "")
             set_values(organization, values, secret)
             organization.save()
             organizations[item.name] = organization
@@ -72,6 +96,10 @@ def _people(bundle: Bundle, administrators: set[str], password: str | None, sign
             organization=organizations[user.organization] if user.organization else None,
             kind=user.kind,
             enabled=user.enabled,
+            about=user.about or "",
+            keeper=user.keeper or "",
+            first_day=user.from_,
+            last_day=user.until,
         )
         if user.attributes:
             set_values(account, user.attributes, secret)
@@ -81,7 +109,9 @@ def _people(bundle: Bundle, administrators: set[str], password: str | None, sign
         give_set(accounts[login], "keeper", "moorland")
     groups: dict[str, Group] = {}
     for group in bundle.groups:
-        groups[group.name] = Group(name=group.name, label=group.label or "", priority=group.priority, enabled=group.enabled)
+        groups[group.name] = Group(
+            name=group.name, label=group.label or "", priority=group.priority, enabled=group.enabled, about=group.about or "", keeper=group.keeper or ""
+        )
         set_values(groups[group.name], group.attributes, secret)
         groups[group.name].save()
     for group in bundle.groups:

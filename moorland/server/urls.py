@@ -28,6 +28,7 @@ from moorland.server.access.views import (
 from moorland.server.catalog.lines_views import KeptTables, Lines, LinesHistory, LinesTry
 from moorland.server.catalog.uploads import OneUpload, Proposals, UploadGrid, Uploads
 from moorland.server.catalog.views import DraftModel, Imports, MeasureTry, Models, OneRefresh, Profile, Refresh, Refreshes
+from moorland.server.checks.views import OnePromise, Promises, PromiseTries
 from moorland.server.directory.act_views import (
     Acts,
     Copying,
@@ -117,6 +118,9 @@ urlpatterns = [
     path("api/my/second-factor/end", NoSecondFactor.as_view()),
     path("api/my/tokens", OwnTokens.as_view()),
     path("api/my/tokens/<int:key>", OneOwnToken.as_view()),
+    path("api/promises", Promises.as_view()),
+    path("api/promises/try", PromiseTries.as_view()),
+    path("api/promises/of/<name:name>", OnePromise.as_view()),
     path("api/parity", Parity.as_view()),
     path("api/my/door", OwnDoors.as_view()),
     path("api/my/door/keys/<int:key>", OneOwnDoorKey.as_view()),

@@ -1,11 +1,12 @@
-"""What differs between two policy documents: models, roles, shelves and pages, item by item."""
+"""What differs between two policy documents: models, roles, shelves, pages and promises, item by item."""
 
 from typing import Any, Literal
 
 from moorland.core.bundle.shape import Shape
 
 #: The lists that change in the draft and act by release (product.md).
-RELEASED_LISTS: tuple[Literal["models"], Literal["roles"], Literal["shelves"], Literal["pages"]] = ("models", "roles", "shelves", "pages")
+Released = Literal["models", "roles", "shelves", "pages", "promises"]
+RELEASED_LISTS: tuple[Released, ...] = ("models", "roles", "shelves", "pages", "promises")
 
 
 class Difference(Shape):
@@ -19,7 +20,7 @@ class Difference(Shape):
 class ItemChange(Shape):
     """An item added, removed or changed."""
 
-    kind: Literal["models", "roles", "shelves", "pages"]
+    kind: Released
     name: str
     label: str
     change: Literal["added", "removed", "changed"]

@@ -56,6 +56,12 @@ def run_promise(evaluator: Evaluator, promise: Promise) -> PromiseResult:
     return PromiseResult(name=promise.name, label=promise.title, viewer=viewer.login or "an imagined viewer", kept=kept, message=message)
 
 
+def models_of(must: Must) -> list[str]:
+    """The models a promise is about; none where it is about all of them."""
+    about = must.rows or must.total or must.values or must.visible or must.hidden
+    return [about.model] if about is not None else []
+
+
 class _Run:
     def __init__(self, evaluator: Evaluator, viewer: Viewer) -> None:
         self.evaluator, self.viewer = evaluator, viewer

@@ -7,6 +7,7 @@ from typing import Any, Literal
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.reading import read_document
 from moorland.server.catalog.models import Model
+from moorland.server.checks.models import Promise
 from moorland.server.directory.document import people_document
 from moorland.server.errors import Failure, missing
 from moorland.server.pages.models import Page, Shelf
@@ -36,6 +37,9 @@ def draft_policy() -> tuple[dict[str, Any], dict[str, int]]:
         "shelves": [shelf.document for shelf in Shelf.objects.all()],
         "pages": [page.document for page in Page.objects.all()],
     }
+    promises = [promise.document for promise in Promise.objects.all()]
+    if promises:
+        document["promises"] = promises
     return document, {role.name: role.pk for role in roles}
 
 

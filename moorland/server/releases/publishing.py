@@ -1,5 +1,7 @@
 """Making a release: the draft's policy becomes an immutable document that viewers get at once."""
 
+from collections.abc import Callable
+
 from moorland.core.bundle.writing import content_hash
 from moorland.core.insight.differences import ItemChange, differences
 from moorland.server.changes import recorded
@@ -22,10 +24,11 @@ def draft_hash() -> str:
     return content_hash(draft_policy()[0])
 
 
-def publish(account: Account | None, note: str, reviewed_hash: str | None = None) -> Release:
+def publish(account: Account | None, note: str, reviewed_hash: str | None = None, broken: Callable[[], list[str]] = list, override: str = "") -> Release:
     """Makes the draft live.
 
-    Raises Failure: nothing to release, the draft changed since it was reviewed, or it cannot be evaluated.
+    `broken` tells the promises that stand against it; a reason overrides them. Raises Failure: nothing to release, the draft changed since it
+    was reviewed, it cannot be evaluated, or a promise is broken.
     """
     with recorded(account or "moorland", "release", "release", "policy") as change:
         document, role_ids = draft_policy()
@@ -36,9 +39,15 @@ def publish(account: Account | None, note: str, reviewed_hash: str | None = None
         if live is not None and live.content_hash == found:
             raise Failure(409, "nothing_to_release", "The draft is the same as the live release; there is nothing to release.")
         evaluator("draft")
+        stopped = broken()
+        if stopped and not override.strip():
+            many = f"{stopped[0]} is" if len(stopped) == 1 else f"{len(stopped)} promises are"
+            raise Failure(409, "promises_broken", f"{many} not kept by the draft. Mend it, or say why it is released all the same.")
         number = live.number + 1 if live else 1
         change.subject = f"release {number}"
         change.details = {"hash": found, "changes": [f"{item.change} {item.kind} {item.name}" for item in pending_changes()]}
+        if stopped:
+            change.details |= {"broken promises": stopped, "released all the same because": override.strip()}
         release = Release.objects.create(number=number, document=document, role_ids=role_ids, content_hash=found, note=note, created_by=account)
         Role.objects.filter(deleted=True).delete()
     return release

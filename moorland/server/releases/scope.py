@@ -3,8 +3,10 @@
 from collections.abc import Iterable
 from typing import Any
 
+from moorland.core.bundle.promises import Promise
 from moorland.core.insight.differences import ItemChange
 from moorland.core.insight.impact import impact
+from moorland.core.insight.promises import models_of
 from moorland.server.directory.models import Account
 from moorland.server.duties.judging import keeps_alone
 from moorland.server.duties.rights import Rights, outside
@@ -49,5 +51,13 @@ def _model_of(change: ItemChange, documents: Iterable[dict[str, Any]]) -> str | 
         return change.name
     if change.kind == "shelves":
         return _NO_MODEL
+    if change.kind == "promises":
+        return next((model for document in documents for model in _models_of_promise(document, change.name)), _NO_MODEL)
     found = (item for document in documents for item in document.get(change.kind, []) if item["name"] == change.name)
     return next((item.get("model") for item in found), _NO_MODEL)
+
+
+def _models_of_promise(document: dict[str, Any], name: str) -> list[str]:
+    """The models a promise of a document is about."""
+    found = next((item for item in document.get("promises", []) if item["name"] == name), None)
+    return models_of(Promise.model_validate(found, strict=False).must) if found is not None else []

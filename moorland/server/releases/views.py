@@ -11,6 +11,8 @@ from rest_framework.views import APIView
 from moorland.core.bundle.shape import Shape
 from moorland.core.insight.differences import ItemChange, differences
 from moorland.core.insight.impact import ViewerImpact, impact
+from moorland.server.checks.running import broken_by_release
+from moorland.server.checks.shapes import BrokenPromise
 from moorland.server.duties.permission import ANY_DUTY, READERS, request_rights, within
 from moorland.server.duties.rights import Rights
 from moorland.server.errors import answer, missing, read_body
@@ -49,6 +51,8 @@ class PendingAnswer(Shape):
     live: int | None
     changes: list[ItemChange]
     viewers: list[ViewerImpact]
+    #: Promises that the draft does not keep; they are overridden with a reason.
+    broken: list[BrokenPromise]
 
 
 class ReleaseRequest(Shape):
@@ -56,6 +60,8 @@ class ReleaseRequest(Shape):
 
     hash: str
     note: Annotated[str, Field(max_length=2000)] = ""
+    #: Why it is released although promises are broken.
+    override: Annotated[str, Field(max_length=2000)] = ""
 
 
 class ReleaseEntry(Shape):
@@ -108,7 +114,11 @@ class Pending(APIView):
         changes = pending_changes()
         viewers = impact(evaluator("live"), after, sorted(after.people.users)) if changes and rights.whole("look-values") else []
         changes = told_changes(rights, changes, live.document if live else {}, draft_policy()[0])
-        return answer(PendingAnswer(hash=draft_hash(), live=live.number if live else None, changes=changes, viewers=viewers))
+        values = rights.whole("look-values")
+        broken = [
+            BrokenPromise(name=item.name, label=item.label, message=item.message if values else None) for item in (broken_by_release() if changes else [])
+        ]
+        return answer(PendingAnswer(hash=draft_hash(), live=live.number if live else None, changes=changes, viewers=viewers, broken=broken))
 
 
 def _entry(release: Release, before: Release | None, rights: Rights) -> ReleaseEntry:
@@ -139,7 +149,7 @@ class Releases(APIView):
     def post(self, request: Request) -> Response:
         asked, account, live = read_body(request, ReleaseRequest), account_of(request), live_release()
         refuse_release(account, request_rights(request), pending_changes(), live.document if live else {}, draft_policy()[0])
-        release = publish(account, asked.note, asked.hash)
+        release = publish(account, asked.note, asked.hash, lambda: [item.label for item in broken_by_release()], asked.override)
         before = Release.objects.filter(number=release.number - 1).first()
         return answer(_entry(release, before, request_rights(request)), 201)
 

@@ -1413,6 +1413,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/promises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description By duty: every promise of the draft, and whether it is kept in the draft and live. */
+        get: operations["api_promises_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/promises/of/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description By duty: keep or take out a promise of the draft; stale saves are refused. */
+        put: operations["api_promises_of_update"];
+        post?: never;
+        /** @description By duty: keep or take out a promise of the draft; stale saves are refused. */
+        delete: operations["api_promises_of_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/promises/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description By duty: what a promise would find, kept nowhere. */
+        post: operations["api_promises_try_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/proposals": {
         parameters: {
             query?: never;
@@ -2953,6 +3005,18 @@ export interface components {
         };
         /** @enum {string} */
         BridgeStepKindEnum: "absent" | "apart" | "outside" | "limit" | "masked" | "shown" | "moved_out" | "moved_in" | "lifted" | "withheld" | "unwithheld" | "otherwise" | "gained" | "regrouped";
+        /**
+         * BrokenPromise
+         * @description A promise that the draft does not keep.
+         */
+        BrokenPromise: {
+            /** Label */
+            label: string;
+            /** Message */
+            message: string | null;
+            /** Name */
+            name: string;
+        };
         /** @enum {string} */
         ByEnum: "people" | "groups" | "roles";
         /** @enum {string} */
@@ -5007,7 +5071,7 @@ export interface components {
             name: string;
         };
         /** @enum {string} */
-        ItemChangeKindEnum: "models" | "roles" | "shelves" | "pages";
+        ItemChangeKindEnum: "models" | "roles" | "shelves" | "pages" | "promises";
         /** @enum {string} */
         JoinedEnum: "and" | "or";
         /** Keep */
@@ -5657,6 +5721,31 @@ export interface components {
             tables: components["schemas"]["TableShare"][];
         };
         /**
+         * Must
+         * @description What must hold: exactly one kind.
+         */
+        Must: {
+            /** @default null */
+            hidden?: components["schemas"]["ObjectsMust"] | null;
+            /**
+             * Nothing
+             * @default null
+             */
+            nothing?: true | null;
+            /** @default null */
+            pages?: components["schemas"]["PagesMust"] | null;
+            /** @default null */
+            rows?: components["schemas"]["RowsMust"] | null;
+            /** @default null */
+            same_as?: components["schemas"]["SameMust"] | null;
+            /** @default null */
+            total?: components["schemas"]["TotalMust"] | null;
+            /** @default null */
+            values?: components["schemas"]["ValuesMust"] | null;
+            /** @default null */
+            visible?: components["schemas"]["ObjectsMust"] | null;
+        };
+        /**
          * MyAnswers
          * @description Answers with cell states left out: a hidden cell cannot be told from an empty one (7.1).
          */
@@ -5902,6 +5991,16 @@ export interface components {
             tables: {
                 [key: string]: string[];
             };
+        };
+        /**
+         * ObjectsMust
+         * @description Objects that are all visible, or all hidden.
+         */
+        ObjectsMust: {
+            /** Model */
+            model: string;
+            /** Objects */
+            objects: string[];
         };
         /**
          * ObjectsQuestion
@@ -6617,6 +6716,16 @@ export interface components {
             state: components["schemas"]["State374Enum"];
         };
         /**
+         * PagesMust
+         * @description Pages that can, or cannot, be opened.
+         */
+        PagesMust: {
+            /** Can Open */
+            can_open?: string[];
+            /** Cannot Open */
+            cannot_open?: string[];
+        };
+        /**
          * PagesQuestion
          * @description Which pages may be opened, edited, published, exported (10.2).
          */
@@ -6782,6 +6891,8 @@ export interface components {
          * @description The draft against live, and who gains and loses what by releasing it.
          */
         PendingAnswer: {
+            /** Broken */
+            broken: components["schemas"]["BrokenPromise"][];
             /** Changes */
             changes: components["schemas"]["ItemChange"][];
             /** Hash */
@@ -7113,6 +7224,106 @@ export interface components {
              * @default null
              */
             start?: number | null;
+        };
+        /**
+         * Promise
+         * @description Something that must hold for a viewer.
+         */
+        Promise: {
+            /**
+             * About
+             * @default null
+             */
+            about?: string | null;
+            /**
+             * Keeper
+             * @default null
+             */
+            keeper?: string | null;
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            must: components["schemas"]["Must"];
+            /** Name */
+            name: string;
+            /**
+             * Reason
+             * @default null
+             */
+            reason?: string | null;
+            /**
+             * Review By
+             * @default null
+             */
+            review_by?: string | null;
+            /** Viewer */
+            viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"];
+        };
+        /**
+         * PromiseEntry
+         * @description A promise of the draft with its outcomes; the promise itself is for who may look at everybody with values.
+         */
+        PromiseEntry: {
+            draft: components["schemas"]["PromiseOutcome"];
+            /** Label */
+            label: string;
+            live: components["schemas"]["PromiseOutcome"] | null;
+            /** Name */
+            name: string;
+            promise: components["schemas"]["Promise"] | null;
+            /** Version */
+            version: number;
+        };
+        /**
+         * PromiseOutcome
+         * @description Whether a promise is kept in a state, since when, and what was found; the sentence is for who may look at everybody with values.
+         */
+        PromiseOutcome: {
+            /** Kept */
+            kept: boolean;
+            /** Message */
+            message: string | null;
+            /** Since */
+            since: string | null;
+        };
+        /**
+         * PromiseSave
+         * @description A promise to keep; `version` is the one that was read, null for a new one.
+         */
+        PromiseSave: {
+            promise: components["schemas"]["Promise"];
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
+        };
+        /**
+         * PromiseTried
+         * @description What a promise would find in the draft and in what is live.
+         */
+        PromiseTried: {
+            draft: components["schemas"]["PromiseOutcome"];
+            live: components["schemas"]["PromiseOutcome"];
+        };
+        /**
+         * PromiseTry
+         * @description A promise to try, kept nowhere.
+         */
+        PromiseTry: {
+            promise: components["schemas"]["Promise"];
+        };
+        /**
+         * PromisesAnswer
+         * @description All promises of the draft. `may_write`: whether whoever asks may make and change them.
+         */
+        PromisesAnswer: {
+            /** May Write */
+            may_write: boolean;
+            /** Promises */
+            promises: components["schemas"]["PromiseEntry"][];
         };
         /**
          * Proposal
@@ -7682,6 +7893,11 @@ export interface components {
              * @default
              */
             note?: string;
+            /**
+             * Override
+             * @default
+             */
+            override?: string;
         };
         /**
          * ReleasesAnswer
@@ -7970,6 +8186,36 @@ export interface components {
             visible: number;
         };
         /**
+         * RowsMust
+         * @description So many rows of a table, of those a condition means, are visible; `where` is read on the true values, masked or not.
+         */
+        RowsMust: {
+            /**
+             * At Least
+             * @default null
+             */
+            at_least?: number | null;
+            /**
+             * At Most
+             * @default null
+             */
+            at_most?: number | null;
+            /**
+             * Count
+             * @default null
+             */
+            count?: number | null;
+            /** Model */
+            model: string;
+            /** Table */
+            table: string;
+            /**
+             * Where
+             * @default null
+             */
+            where?: string | null;
+        };
+        /**
          * RowsQuestion
          * @description Rows of a table (7.1). `order` holds column names, descending with a leading `-`.
          */
@@ -8037,6 +8283,14 @@ export interface components {
             rules: components["schemas"]["SignInRules"];
             /** Version */
             version: number;
+        };
+        /**
+         * SameMust
+         * @description The same rows, objects, cells and pages as another viewer.
+         */
+        SameMust: {
+            /** Viewer */
+            viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"];
         };
         /**
          * SearchPart
@@ -8929,6 +9183,35 @@ export interface components {
             model: string;
         };
         /**
+         * TotalMust
+         * @description A measure, in one line or over all, has a value; null is none at all.
+         */
+        TotalMust: {
+            /** By */
+            by?: string[];
+            /** Equals */
+            equals: number | null;
+            /**
+             * Line
+             * @default null
+             */
+            line?: (boolean | number | string | null)[] | null;
+            /** Measure */
+            measure: string;
+            /** Model */
+            model: string;
+            /**
+             * Tolerance
+             * @default 0
+             */
+            tolerance?: number;
+            /**
+             * Where
+             * @default null
+             */
+            where?: string | null;
+        };
+        /**
          * TotalsAnswer
          * @description Lines sorted by key, the grand total, and how many rows each measure counted (7.3).
          */
@@ -9239,6 +9522,31 @@ export interface components {
             samples: string[];
             /** Values */
             values: number;
+        };
+        /**
+         * ValuesMust
+         * @description The values of a column that are shown: no others, all of these, none of these.
+         */
+        ValuesMust: {
+            /** Column */
+            column: string;
+            /**
+             * Excludes
+             * @default null
+             */
+            excludes?: (boolean | number | string)[] | null;
+            /**
+             * Includes
+             * @default null
+             */
+            includes?: (boolean | number | string)[] | null;
+            /** Model */
+            model: string;
+            /**
+             * Only
+             * @default null
+             */
+            only?: (boolean | number | string)[] | null;
         };
         /**
          * Verdict
@@ -11820,6 +12128,96 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_promises_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromisesAnswer"];
+                };
+            };
+        };
+    };
+    api_promises_of_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromiseSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseEntry"];
+                };
+            };
+        };
+    };
+    api_promises_of_destroy: {
+        parameters: {
+            query: {
+                /** @description The version that was read; another is refused as stale. */
+                version: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_promises_try_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromiseTry"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseTried"];
+                };
             };
         };
     };

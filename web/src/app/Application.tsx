@@ -123,7 +123,7 @@ function Screens() {
             <Route path="/pages/all/readers" element={<PagesScreen view="readers" />} />
             <Route path="/pages/:page/edit" element={<PagesScreen view="edit" />} />
             <Route path="/pages/:page?" element={<PagesScreen view="page" />} />
-            <Route path="/checks" element={<ChecksScreen />} />
+            <Route path="/checks/:view?" element={<ChecksScreen session={session.data} />} />
             <Route path="/releases" element={<ReleasesScreen />} />
             <Route path="/trail" element={<TrailScreen />} />
             <Route path="/settings/:view?" element={<SettingsScreen />} />

@@ -45,7 +45,7 @@ export const SCREENS: { path: string; label: string; acts: Act[] }[] = [
   { path: "pages", label: "Pages", acts: ["pages", "roles", "look-shapes"] },
   { path: "viewers", label: "Viewers", acts: ["look-shapes"] },
   { path: "reach", label: "Reach", acts: ["look-shapes"] },
-  { path: "checks", label: "Checks", acts: ["look-values"] },
+  { path: "checks", label: "Checks", acts: ["checks", "release", "look-values"] },
   { path: "releases", label: "Releases", acts: ["release", "roles", "models", "pages"] },
   { path: "trail", label: "Trail", acts: ["trail"] },
   { path: "settings", label: "Settings", acts: ["settings"] },

@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Button, Input } from "antd";
 import { useState } from "react";
+import { Link } from "react-router-dom";
 import { api, data, type Schemas } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
 import { plural } from "../../ui/figures";
@@ -46,12 +47,14 @@ export default function ReleasesScreen() {
   const changed = useChanged();
   const { message } = App.useApp();
   const [note, setNote] = useState("");
+  const [override, setOverride] = useState("");
   const pending = useQuery(queries.pending());
   const history = useQuery(queries.releases());
   const release = useMutation({
-    mutationFn: (hash: string) => data(api.POST("/api/releases", { body: { hash, note } })),
+    mutationFn: (hash: string) => data(api.POST("/api/releases", { body: { hash, note, override } })),
     onSuccess: async (made) => {
       setNote("");
+      setOverride("");
       await changed();
       message.success(`Release ${made.number} is live.`);
     },
@@ -75,6 +78,29 @@ export default function ReleasesScreen() {
           <Changes changes={draft.changes} />
           <h3>Who gains and who loses</h3>
           <Impact viewers={draft.viewers} />
+          {draft.broken.length > 0 && (
+            <div data-testid="broken-promises">
+              <Notice kind="bad">
+                <b>{plural(draft.broken.length, "promise")} broken</b> by the draft, and in the way of this release:
+                <ul>
+                  {draft.broken.map((item) => (
+                    <li key={item.name}>
+                      {item.label}
+                      {item.message && <span className="soft"> — {item.message}</span>}
+                    </li>
+                  ))}
+                </ul>
+                <Link to="/checks/promises">Look at the promises</Link>, or say why it is released all the same:
+              </Notice>
+              <Input
+                aria-label="Why it is released all the same"
+                placeholder="Why it is released all the same"
+                className="most-420"
+                value={override}
+                onChange={(event) => setOverride(event.target.value)}
+              />
+            </div>
+          )}
           <div className="row above-12">
             <Input
               aria-label="What this release is for"
@@ -83,7 +109,12 @@ export default function ReleasesScreen() {
               onChange={(event) => setNote(event.target.value)}
               className="most-420"
             />
-            <Button type="primary" loading={release.isPending} onClick={() => release.mutate(draft.hash)}>
+            <Button
+              type="primary"
+              loading={release.isPending}
+              disabled={draft.broken.length > 0 && override.trim() === ""}
+              onClick={() => release.mutate(draft.hash)}
+            >
               Release now
             </Button>
             <span className="soft small">Viewers get it at once.</span>

@@ -1,0 +1,69 @@
+"""Promises run for the draft and what is live: each once for a state, kept until something changes."""
+
+import threading
+from collections.abc import Iterable
+
+from django.utils import timezone
+
+from moorland.core.bundle.problems import BundleError
+from moorland.core.bundle.promises import Promise as PromiseShape
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.insight.promises import PromiseResult, run_promise
+from moorland.core.price import step
+from moorland.server.checks.models import PromiseState
+from moorland.server.evaluating import evaluator
+from moorland.server.releases.bundles import State
+
+#: Results of so many promises are kept.
+MOST_KEPT = 5_000
+
+_kept: dict[tuple[object, str], PromiseResult] = {}
+_lock = threading.Lock()
+
+
+def outcome(base: Evaluator, promise: PromiseShape) -> PromiseResult:
+    """Whether a promise is kept; one that names what is not there (any more) is not."""
+    step()
+    try:
+        return run_promise(base, promise)
+    except BundleError as wrong:
+        message = f"it cannot be asked: {wrong.problems[0].message}"
+        return PromiseResult(name=promise.name, label=promise.title, viewer="", kept=False, message=message)
+
+
+def results(state: State, promises: Iterable[PromiseShape]) -> list[PromiseResult]:
+    """Promises run for a state; what was run for it before is not run again."""
+    base, found = evaluator(state), []
+    for promise in promises:
+        key = (base.stamp, promise.model_dump_json())
+        with _lock:
+            known = _kept.get(key)
+        if known is None:
+            known = outcome(base, promise)
+            with _lock:
+                if len(_kept) >= MOST_KEPT:
+                    _kept.clear()
+                _kept[key] = known
+        found.append(known)
+    _note(state, found)
+    return found
+
+
+def _note(state: State, found: list[PromiseResult]) -> None:
+    """Keeps since when each is as it is."""
+    known = {item.name: item for item in PromiseState.objects.filter(state=state)}
+    for result in found:
+        before = known.get(result.name)
+        if before is None:
+            PromiseState.objects.get_or_create(name=result.name, state=state, defaults={"kept": result.kept})
+        elif before.kept != result.kept:
+            PromiseState.objects.filter(pk=before.pk).update(kept=result.kept, since=timezone.now())
+
+
+def broken_by_release() -> list[PromiseResult]:
+    """The promises of the draft, and of what is live, that the draft does not keep: what stands against making it live."""
+    draft, live = evaluator("draft").bundle, evaluator("live").bundle
+    own = {promise.name: promise for promise in draft.promises}
+    # One that the draft takes out or changes is asked as it was, too.
+    former = [promise for promise in live.promises if own.get(promise.name) != promise]
+    return [result for result in [*results("draft", draft.promises), *(outcome(evaluator("draft"), promise) for promise in former)] if not result.kept]

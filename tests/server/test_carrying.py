@@ -1,0 +1,76 @@
+"""A workspace as a bundle folder, and back: nothing of it lost but what is secret (bundle.md)."""
+
+from pathlib import Path
+
+import pytest
+from django.core.management import call_command
+
+from moorland.core.bundle.reading import read_folder
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.insight.promises import run_promises
+from moorland.core.sources.files import folder_loader
+from moorland.server import evaluating, setup
+from moorland.server.bundle_export import exported_bundle
+from moorland.server.directory.models import Account
+from moorland.server.errors import Failure
+from moorland.server.releases.models import Workspace
+from tests.server.conftest import Session
+from tests.server.test_promises import kept
+
+
+def contents(folder: Path) -> dict[str, bytes]:
+    return {str(path.relative_to(folder)): path.read_bytes() for path in sorted(folder.rglob("*")) if path.is_file()}
+
+
+def test_what_is_exported_imported_and_exported_again_is_the_same_byte_for_byte(boss: Session, tmp_path: Path) -> None:
+    kept(boss)
+    boss.ok("POST", "acts", {"change_people": {"logins": ["ann"], "about": "keeps the fell"}})
+    exported_bundle(tmp_path / "first", "draft", True)
+    first = contents(tmp_path / "first")
+    bundle = read_folder(tmp_path / "first")
+    assert [result.kept for result in run_promises(Evaluator(bundle, folder_loader(tmp_path / "first")))] == [True]
+    call_command("flush", verbosity=0, interactive=False)
+    evaluating._evaluators.clear()
+    assert setup.import_into_empty(tmp_path / "first", set()) == "boss"
+    exported_bundle(tmp_path / "second", "draft", True)
+    assert contents(tmp_path / "second") == first
+    assert not Account.objects.get(login="boss").has_usable_password()
+
+
+def test_no_secret_value_and_no_password_is_in_an_export(boss: Session, tmp_path: Path) -> None:
+    boss.ok("POST", "acts", {"change_people": {"logins": ["ann"], "attributes": {"code": 424242}}})
+    exported_bundle(tmp_path / "out", "live", True)
+    written = b"".join(contents(tmp_path / "out").values())
+    assert b"424242" not in written and b"argon2" not in written and b"fell" in written
+
+
+def test_without_data_the_tables_name_no_files(boss: Session, tmp_path: Path) -> None:
+    exported_bundle(tmp_path / "out", "draft", False)
+    assert not (tmp_path / "out" / "data").exists()
+    assert all(table.data is None for model in read_folder(tmp_path / "out").models for table in model.tables)
+
+
+def test_an_export_takes_the_place_of_an_earlier_one_and_of_nothing_else(boss: Session, tmp_path: Path) -> None:
+    exported_bundle(tmp_path / "out", "draft", True)
+    exported_bundle(tmp_path / "out", "draft", True)
+    (tmp_path / "other").mkdir()
+    (tmp_path / "other" / "letter.txt").write_text("dear")
+    with pytest.raises(Failure, match="no bundle"):
+        exported_bundle(tmp_path / "other", "draft", True)
+    assert (tmp_path / "other" / "letter.txt").read_text() == "dear"
+
+
+def test_an_import_goes_into_an_empty_workspace_whole_or_not_at_all(boss: Session, tmp_path: Path) -> None:
+    exported_bundle(tmp_path / "out", "draft", True)
+    with pytest.raises(Failure, match="already"):
+        setup.import_into_empty(tmp_path / "out", set())
+    call_command("flush", verbosity=0, interactive=False)
+    with pytest.raises(Failure, match="no stranger"):
+        setup.import_into_empty(tmp_path / "out", {"stranger"})
+    (tmp_path / "out" / "duties.yaml").unlink()
+    main = tmp_path / "out" / "bundle.yaml"
+    main.write_text("\n".join(line for line in main.read_text().splitlines() if not line.startswith("duties")))
+    with pytest.raises(Failure, match="--keeper"):
+        setup.import_into_empty(tmp_path / "out", set())
+    assert not Workspace.objects.exists() and not Account.objects.exists()
+    assert setup.import_into_empty(tmp_path / "out", {"ann"}) == "ann"

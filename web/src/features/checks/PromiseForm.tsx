@@ -1,0 +1,304 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { App, Button, Input, InputNumber, Modal, Select } from "antd";
+import { useState } from "react";
+import { ApiError, api, data, type Schemas } from "../../api/client";
+import { queries, useChanged } from "../../api/queries";
+import { usePeople } from "../../state/directory";
+import { useModel } from "../../state/workbench";
+import { Notice } from "../../ui/Notice";
+import { KINDS, type Must, type PromiseShape } from "./words";
+
+type Kind = keyof Must;
+type Bound = "count" | "at_least" | "at_most";
+type Shown = "only" | "includes" | "excludes";
+
+/** A promise made by hand, or changed: for whom, what must hold, and what it finds before it is kept. */
+export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] | null; close: () => void }) {
+  const people = usePeople();
+  const model = useModel();
+  const pages = useQuery(queries.pages("draft"));
+  const changed = useChanged();
+  const { message } = App.useApp();
+  const old = entry?.promise as PromiseShape | null | undefined;
+  const [name, setName] = useState(old?.name ?? "");
+  const [viewer, setViewer] = useState<string | undefined>(old ? whoKey(old.viewer) : undefined);
+  const [must, setMust] = useState<Must>(old?.must ?? { rows: { model: "", table: "", count: 0 } });
+  const kind = KINDS.find((item) => must[item.value] != null)?.value ?? "rows";
+  const about = model.data?.document;
+  const named =
+    must.rows?.model || must.total?.model || must.values?.model || must.hidden?.model || must.visible?.model || about?.name || "";
+  const choose = (next: Kind) => setMust(emptyMust(next, named));
+  const promise = (): PromiseShape => ({ ...old, name: name.trim(), viewer: whoOf(viewer, old), must: withModel(must, named) });
+  const tried = useMutation({ mutationFn: () => data(api.POST("/api/promises/try", { body: { promise: promise() } })) });
+  const save = useMutation({
+    mutationFn: () =>
+      data(
+        api.PUT("/api/promises/of/{name}", {
+          params: { path: { name: name.trim() } },
+          body: { promise: promise(), version: entry?.version ?? null },
+        }),
+      ),
+    onSuccess: async () => {
+      await changed();
+      message.success("Kept in the draft; it acts from the next release.");
+      close();
+    },
+  });
+  const ready = name.trim() !== "" && viewer !== undefined;
+  const columns = (about?.tables ?? []).flatMap((table) => (table.columns ?? []).map((column) => `${table.name}.${column.name}`));
+  const objects = [
+    ...(about?.tables ?? []).map((table) => `table:${table.name}`),
+    ...columns.map((column) => `column:${column}`),
+    ...(about?.measures ?? []).map((item) => `measure:${item.name}`),
+    ...(about?.cubes ?? []).map((item) => `cube:${item.name}`),
+  ];
+  const who = [
+    ...(people.data?.people ?? []).map((person) => ({ value: `user:${person.login}`, label: `${person.name} · ${person.login}` })),
+    ...(people.data?.groups ?? []).map((group) => ({ value: `group:${group.name}`, label: `any member of ${group.label ?? group.name}` })),
+    ...(old && typeof old.viewer === "object" ? [{ value: "as written", label: "as it is written" }] : []),
+  ];
+  const error = save.error ?? tried.error;
+  return (
+    <Modal
+      open
+      width={700}
+      title={entry ? `The promise ${entry.label}` : "A promise"}
+      okText="Keep it"
+      okButtonProps={{ disabled: !ready, loading: save.isPending }}
+      onOk={() => save.mutate()}
+      onCancel={close}
+    >
+      <div className="promise-form">
+        <label htmlFor="promise-name">Promise</label>
+        <Input
+          id="promise-name"
+          autoFocus
+          disabled={entry !== null}
+          maxLength={200}
+          placeholder="contractors see no costs"
+          value={name}
+          onChange={(event) => setName(event.target.value)}
+        />
+        <label htmlFor="promise-who">For</label>
+        <Select id="promise-who" showSearch optionFilterProp="label" placeholder="whom" value={viewer} onChange={setViewer} options={who} />
+        <label htmlFor="promise-kind">Must hold</label>
+        <Select id="promise-kind" value={kind} onChange={choose} options={KINDS} />
+        {must.rows && (
+          <>
+            <label htmlFor="promise-table">Table</label>
+            <Select
+              id="promise-table"
+              showSearch
+              value={must.rows.table || undefined}
+              onChange={(table: string) => setMust({ rows: { ...must.rows, model: named, table } })}
+              options={(about?.tables ?? []).map((table) => ({ value: table.name, label: table.label ?? table.name }))}
+            />
+            <label htmlFor="promise-where">Where</label>
+            <Input
+              id="promise-where"
+              className="mono"
+              placeholder="all rows; or a condition, area <> 'Eastmoor'"
+              value={must.rows.where ?? ""}
+              onChange={(event) => must.rows && setMust({ rows: { ...must.rows, where: event.target.value || null } })}
+            />
+            <label htmlFor="promise-bound">Are</label>
+            <div className="row">
+              <Select
+                id="promise-bound"
+                value={boundOf(must.rows)}
+                onChange={(bound: Bound) => must.rows && setMust({ rows: bounded(must.rows, bound, numberOf(must.rows)) })}
+                options={[
+                  { value: "count", label: "exactly" },
+                  { value: "at_least", label: "at least" },
+                  { value: "at_most", label: "at most" },
+                ]}
+              />
+              <InputNumber
+                aria-label="How many rows"
+                min={0}
+                precision={0}
+                value={numberOf(must.rows)}
+                onChange={(value) => must.rows && setMust({ rows: bounded(must.rows, boundOf(must.rows), value ?? 0) })}
+              />
+            </div>
+          </>
+        )}
+        {must.total && (
+          <>
+            <label htmlFor="promise-measure">Figure</label>
+            <Select
+              id="promise-measure"
+              showSearch
+              value={must.total.measure || undefined}
+              onChange={(measure: string) => must.total && setMust({ total: { ...must.total, model: named, measure } })}
+              options={(about?.measures ?? []).map((item) => ({ value: item.name, label: item.label ?? item.name }))}
+            />
+            <label htmlFor="promise-total-where">Where</label>
+            <Input
+              id="promise-total-where"
+              className="mono"
+              placeholder="over all; or a condition"
+              value={must.total.where ?? ""}
+              onChange={(event) => must.total && setMust({ total: { ...must.total, where: event.target.value || null } })}
+            />
+            <label htmlFor="promise-equals">Is</label>
+            <InputNumber
+              id="promise-equals"
+              placeholder="nothing"
+              value={must.total.equals}
+              onChange={(value) => must.total && setMust({ total: { ...must.total, equals: value } })}
+            />
+          </>
+        )}
+        {(["hidden", "visible"] as const).map(
+          (side) =>
+            must[side] && (
+              <div key={side} className="promise-row">
+                <label htmlFor={`promise-${side}`}>Objects</label>
+                <Select
+                  id={`promise-${side}`}
+                  mode="tags"
+                  placeholder="tables, columns, measures, or tag:…"
+                  value={must[side]?.objects ?? []}
+                  onChange={(chosen: string[]) => setMust({ [side]: { model: named, objects: chosen } })}
+                  options={objects.map((value) => ({ value }))}
+                />
+              </div>
+            ),
+        )}
+        {must.pages &&
+          (["can_open", "cannot_open"] as const).map((side) => (
+            <div key={side} className="promise-row">
+              <label htmlFor={`promise-${side}`}>{side === "can_open" ? "Can open" : "Cannot open"}</label>
+              <Select
+                id={`promise-${side}`}
+                mode="multiple"
+                optionFilterProp="label"
+                value={must.pages?.[side] ?? []}
+                onChange={(chosen: string[]) => setMust({ pages: { ...must.pages, [side]: chosen } })}
+                options={(pages.data?.shelves.flatMap((shelf) => shelf.pages) ?? []).map((item) => ({
+                  value: item.page.name,
+                  label: item.page.label ?? item.page.name,
+                }))}
+              />
+            </div>
+          ))}
+        {must.values && (
+          <>
+            <label htmlFor="promise-column">Column</label>
+            <Select
+              id="promise-column"
+              showSearch
+              value={must.values.column || undefined}
+              onChange={(column: string) => must.values && setMust({ values: { ...must.values, model: named, column } })}
+              options={columns.map((value) => ({ value }))}
+            />
+            <label htmlFor="promise-shown">Shows</label>
+            <div className="row">
+              <Select
+                id="promise-shown"
+                value={shownOf(must.values)}
+                onChange={(side: Shown) => must.values && setMust({ values: showing(must.values, side, listOf(must.values)) })}
+                options={[
+                  { value: "only", label: "only" },
+                  { value: "includes", label: "all of" },
+                  { value: "excludes", label: "none of" },
+                ]}
+              />
+              <Select
+                aria-label="Values"
+                className="grow"
+                mode="tags"
+                open={false}
+                placeholder="values, each with Enter"
+                value={listOf(must.values).map(String)}
+                onChange={(chosen: string[]) => must.values && setMust({ values: showing(must.values, shownOf(must.values), chosen) })}
+              />
+            </div>
+          </>
+        )}
+        {must.same_as && (
+          <>
+            <label htmlFor="promise-same">As</label>
+            <Select
+              id="promise-same"
+              showSearch
+              optionFilterProp="label"
+              value={typeof must.same_as.viewer === "string" ? must.same_as.viewer : undefined}
+              onChange={(login: string) => setMust({ same_as: { viewer: login } })}
+              options={(people.data?.people ?? []).map((person) => ({ value: person.login, label: `${person.name} · ${person.login}` }))}
+            />
+          </>
+        )}
+      </div>
+      <p className="above-6">
+        <Button disabled={!ready} loading={tried.isPending} onClick={() => tried.mutate()}>
+          Try it
+        </Button>
+      </p>
+      {tried.data && (
+        <Notice kind={tried.data.draft.kept ? "good" : "careful"}>
+          Draft: {tried.data.draft.kept ? "kept" : "broken"}, {tried.data.draft.message}. Live: {tried.data.live.kept ? "kept" : "broken"},{" "}
+          {tried.data.live.message}.
+        </Notice>
+      )}
+      {error && <Notice kind="bad">{error instanceof ApiError ? error.message : "This could not be kept."}</Notice>}
+    </Modal>
+  );
+}
+
+function emptyMust(kind: Kind, model: string): Must {
+  switch (kind) {
+    case "rows":
+      return { rows: { model, table: "", count: 0 } };
+    case "total":
+      return { total: { model, measure: "", equals: null } };
+    case "values":
+      return { values: { model, column: "", only: [] } };
+    case "hidden":
+      return { hidden: { model, objects: [] } };
+    case "visible":
+      return { visible: { model, objects: [] } };
+    case "pages":
+      return { pages: { can_open: [], cannot_open: [] } };
+    case "same_as":
+      return { same_as: { viewer: "" } };
+    case "nothing":
+      return { nothing: true };
+  }
+}
+
+const withModel = (must: Must, model: string): Must =>
+  must.rows ? { rows: { ...must.rows, model } } : must.total ? { total: { ...must.total, model } } : must;
+
+type Rows = NonNullable<Must["rows"]>;
+const boundOf = (rows: Rows): Bound => (rows.at_least != null ? "at_least" : rows.at_most != null ? "at_most" : "count");
+const numberOf = (rows: Rows): number => rows.count ?? rows.at_least ?? rows.at_most ?? 0;
+const bounded = (rows: Rows, bound: Bound, value: number): Rows => ({
+  model: rows.model,
+  table: rows.table,
+  where: rows.where,
+  [bound]: value,
+});
+
+type Values = NonNullable<Must["values"]>;
+const shownOf = (values: Values): Shown => (values.includes ? "includes" : values.excludes ? "excludes" : "only");
+const listOf = (values: Values) => values.only ?? values.includes ?? values.excludes ?? [];
+const showing = (values: Values, side: Shown, list: (string | number | boolean)[]): Values => ({
+  model: values.model,
+  column: values.column,
+  [side]: list,
+});
+
+function whoKey(viewer: PromiseShape["viewer"]): string {
+  if (typeof viewer === "string") return `user:${viewer}`;
+  if ("login" in viewer) return viewer.only_roles ? "as written" : `user:${viewer.login}`;
+  const { groups = [], attributes = {}, organization } = viewer.imagine;
+  return groups.length === 1 && !organization && Object.keys(attributes).length === 0 ? `group:${groups[0]}` : "as written";
+}
+
+function whoOf(key: string | undefined, old: PromiseShape | null | undefined): PromiseShape["viewer"] {
+  if (key?.startsWith("user:")) return key.slice(5);
+  if (key?.startsWith("group:")) return { imagine: { groups: [key.slice(6)], everyone: true } };
+  return old?.viewer ?? "";
+}

@@ -1,0 +1,58 @@
+import type { Schemas } from "../../api/client";
+
+export type Must = Schemas["Must"];
+export type PromiseShape = Schemas["Promise"];
+
+/** The kinds of promise, as one writes them. */
+export const KINDS: { value: keyof Must; label: string }[] = [
+  { value: "rows", label: "so many rows of a table are seen" },
+  { value: "total", label: "a figure has a value" },
+  { value: "hidden", label: "objects are hidden" },
+  { value: "visible", label: "objects are visible" },
+  { value: "pages", label: "pages open, or do not" },
+  { value: "values", label: "a column shows these values" },
+  { value: "same_as", label: "the same as somebody else" },
+  { value: "nothing", label: "nothing at all" },
+];
+
+/** For whom a promise is, in words. */
+export function forWhom(viewer: PromiseShape["viewer"]): string {
+  if (typeof viewer === "string") return viewer;
+  if ("login" in viewer) return `${viewer.login}${viewer.only_roles ? `, with only ${viewer.only_roles.join(", ")}` : ""}`;
+  const { groups = [], organization, attributes = {} } = viewer.imagine;
+  const parts = [
+    ...(groups.length > 0 ? [`a member of ${groups.join(", ")}`] : []),
+    ...(organization ? [`somebody of ${organization}`] : []),
+    ...Object.entries(attributes).map(([name, value]) => `${name} ${String(value)}`),
+  ];
+  return parts.join(", ") || "somebody imagined";
+}
+
+/** What must hold, in words. */
+export function inWords(must: Must): string {
+  if (must.rows) {
+    const { table, where, count, at_least, at_most } = must.rows;
+    const many = count != null ? `exactly ${count}` : at_least != null ? `at least ${at_least}` : `at most ${at_most}`;
+    return `sees ${many} rows of ${table}${where ? ` where ${where}` : ""}`;
+  }
+  if (must.total) {
+    const line = must.total.line?.length ? ` for ${must.total.line.map((part) => part ?? "nothing").join(" › ")}` : "";
+    return `${must.total.measure}${line}${must.total.where ? ` where ${must.total.where}` : ""} is ${must.total.equals ?? "nothing"}`;
+  }
+  if (must.values) {
+    const { column, only, includes, excludes } = must.values;
+    if (only) return only.length === 0 ? `${column} shows no value` : `${column} shows only ${only.join(", ")}`;
+    return includes ? `${column} shows ${includes.join(", ")}` : `${column} shows none of ${(excludes ?? []).join(", ")}`;
+  }
+  if (must.visible) return `${must.visible.objects.join(", ")} visible`;
+  if (must.hidden) return `${must.hidden.objects.join(", ")} hidden`;
+  if (must.pages) {
+    const { can_open = [], cannot_open = [] } = must.pages;
+    return [
+      ...(can_open.length ? [`can open ${can_open.join(", ")}`] : []),
+      ...(cannot_open.length ? [`cannot open ${cannot_open.join(", ")}`] : []),
+    ].join("; ");
+  }
+  if (must.same_as) return `sees the same as ${forWhom(must.same_as.viewer)}`;
+  return "sees nothing";
+}
