@@ -17,6 +17,7 @@ from moorland.core.engine.questions import Question, Refusal, Refused, TotalsAns
 from moorland.core.engine.table_view import visible_table
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.comparison import parts_that_differ
+from moorland.core.insight.promises_over_people import for_each, never_both, only, shares, subjects_of
 from moorland.core.language.evaluation import true_rows
 from moorland.core.people import Viewer
 
@@ -51,15 +52,41 @@ def run_promises(evaluator: Evaluator, progress: Callable[[int, int], None] | No
 
 def run_promise(evaluator: Evaluator, promise: Promise) -> PromiseResult:
     """One promise. Raises BundleError where it names what does not exist, with the path inside the promise."""
-    viewer = evaluator.viewer(promise.viewer)
-    kept, message = _Run(evaluator, viewer).outcome(promise.must)
-    return PromiseResult(name=promise.name, label=promise.title, viewer=viewer.login or "an imagined viewer", kept=kept, message=message)
+    must = promise.must
+    try:
+        if promise.viewer is not None:
+            viewer = evaluator.viewer(promise.viewer)
+            whom, (kept, message) = viewer.login or "an imagined viewer", _Run(evaluator, viewer).outcome(must)
+        elif promise.viewers is not None:
+            whom = "everyone" if isinstance(promise.viewers, str) else next(iter(promise.viewers.model_dump(exclude_none=True).values()))
+            kept, message = for_each(evaluator, promise.viewers, lambda viewer: _Run(evaluator, viewer).outcome(must))
+        else:
+            whom, (kept, message) = "everybody", _over_all(evaluator, must)
+    except BundleError as error:
+        raise BundleError([problem if problem.path else problem.at("must") for problem in error.problems]) from None
+    return PromiseResult(name=promise.name, label=promise.title, viewer=whom, kept=kept, message=message)
+
+
+def _over_all(evaluator: Evaluator, must: Must) -> tuple[bool, str]:
+    """What is about everybody at once."""
+    if must.only is not None:
+        return only(evaluator, must.only)
+    if must.never_both is not None:
+        return never_both(evaluator, must.never_both)
+    if must.adds_up is not None:
+        return shares(evaluator, must.adds_up, exactly=True)
+    assert must.covers is not None
+    return shares(evaluator, must.covers, exactly=False)
 
 
 def models_of(must: Must) -> list[str]:
     """The models a promise is about; none where it is about all of them."""
     about = must.rows or must.total or must.values or must.visible or must.hidden
-    return [about.model] if about is not None else []
+    if about is not None:
+        return [about.model]
+    counted = must.adds_up or must.covers
+    found = [counted.model] if counted is not None else [subject.model for subject in subjects_of(must.only, must.never_both)]
+    return sorted({model for model in found if model is not None})
 
 
 class _Run:

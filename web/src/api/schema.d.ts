@@ -3307,6 +3307,23 @@ export interface components {
             type: string;
         };
         /**
+         * ColumnSubject
+         * @description A column: reached by whoever sees one cell of it clear, or for whom it exists.
+         */
+        ColumnSubject: {
+            /** Column */
+            column: string;
+            /** Model */
+            model: string;
+            /**
+             * State
+             * @default clear
+             */
+            state?: components["schemas"]["ColumnSubjectStateEnum"];
+        };
+        /** @enum {string} */
+        ColumnSubjectStateEnum: "clear" | "visible";
+        /**
          * CombineQuestion
          * @description Which roles, on which model, looked at in which table; attributes are those of the person if one is named.
          */
@@ -5569,6 +5586,16 @@ export interface components {
         /** @enum {string} */
         MeasureRequestKindEnum: "measure" | "column";
         /**
+         * MeasureSubject
+         * @description A measure: reached by whoever has a row that counts in it.
+         */
+        MeasureSubject: {
+            /** Measure */
+            measure: string;
+            /** Model */
+            model: string;
+        };
+        /**
          * Member
          * @description A member under its path, and how many rows the viewer sees at or beneath it.
          */
@@ -5726,12 +5753,23 @@ export interface components {
          */
         Must: {
             /** @default null */
+            adds_up?: components["schemas"]["SharesMust"] | null;
+            /** @default null */
+            covers?: components["schemas"]["SharesMust"] | null;
+            /** @default null */
             hidden?: components["schemas"]["ObjectsMust"] | null;
+            /**
+             * Never Both
+             * @default null
+             */
+            never_both?: components["schemas"]["ReachedSubject"][] | null;
             /**
              * Nothing
              * @default null
              */
             nothing?: true | null;
+            /** @default null */
+            only?: components["schemas"]["OnlyMust"] | null;
             /** @default null */
             pages?: components["schemas"]["PagesMust"] | null;
             /** @default null */
@@ -6029,6 +6067,15 @@ export interface components {
         OfEnum: "group" | "organization";
         /** @enum {string} */
         OnlyEnum: "all" | "differing";
+        /**
+         * OnlyMust
+         * @description Nobody but these people reaches a subject.
+         */
+        OnlyMust: {
+            /** People */
+            people: components["schemas"]["PeopleOf"][];
+            subject: components["schemas"]["ReachedSubject"];
+        };
         /**
          * OrganizationChange
          * @description An organization to add, or to change. `version` is left out for a new one; `attributes` set to null are cleared.
@@ -7013,6 +7060,32 @@ export interface components {
         /** @enum {string} */
         PeopleImportKindEnum: "people" | "groups";
         /**
+         * PeopleOf
+         * @description Some people of a day: members of a group (effective), of an organization with all below, holders of a role, or one user.
+         */
+        PeopleOf: {
+            /**
+             * Group
+             * @default null
+             */
+            group?: string | null;
+            /**
+             * Organization
+             * @default null
+             */
+            organization?: string | null;
+            /**
+             * Role
+             * @default null
+             */
+            role?: string | null;
+            /**
+             * User
+             * @default null
+             */
+            user?: string | null;
+        };
+        /**
          * PeopleWithin
          * @description People by organization (with all below), by group (with the groups inside) or by login.
          */
@@ -7227,7 +7300,7 @@ export interface components {
         };
         /**
          * Promise
-         * @description Something that must hold for a viewer.
+         * @description Something that must hold for a viewer, for each of some, or over everybody at once.
          */
         Promise: {
             /**
@@ -7258,8 +7331,16 @@ export interface components {
              * @default null
              */
             review_by?: string | null;
-            /** Viewer */
-            viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"];
+            /**
+             * Viewer
+             * @default null
+             */
+            viewer?: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"] | null;
+            /**
+             * Viewers
+             * @default null
+             */
+            viewers?: "everyone" | components["schemas"]["PeopleOf"] | null;
         };
         /**
          * PromiseEntry
@@ -7576,6 +7657,23 @@ export interface components {
              * @default draft
              */
             state?: components["schemas"]["State374Enum"];
+        };
+        /**
+         * ReachedSubject
+         * @description Something that may be reached: exactly one kind.
+         */
+        ReachedSubject: {
+            /** @default null */
+            column?: components["schemas"]["ColumnSubject"] | null;
+            /** @default null */
+            measure?: components["schemas"]["MeasureSubject"] | null;
+            /**
+             * Page
+             * @default null
+             */
+            page?: string | null;
+            /** @default null */
+            rows?: components["schemas"]["RowsSubject"] | null;
         };
         /**
          * ReaderPageEntry
@@ -8258,6 +8356,21 @@ export interface components {
             where: string;
         };
         /**
+         * RowsSubject
+         * @description Some rows: reached by whoever sees one of them.
+         */
+        RowsSubject: {
+            /** Model */
+            model: string;
+            /** Table */
+            table: string;
+            /**
+             * Where
+             * @default null
+             */
+            where?: string | null;
+        };
+        /**
          * RulesAnswer
          * @description The sign-in rules, whom they stop today, and the workspace they are of.
          */
@@ -8431,6 +8544,18 @@ export interface components {
             token: string;
             /** Workspace */
             workspace: string;
+        };
+        /**
+         * SharesMust
+         * @description Each row of a measure that base filters leave counts for exactly one of some viewers, or for at least one; a group stands for each member.
+         */
+        SharesMust: {
+            /** Measure */
+            measure: string;
+            /** Model */
+            model: string;
+            /** Viewers */
+            viewers: components["schemas"]["PeopleOf"][];
         };
         /**
          * Shelf

@@ -6,9 +6,8 @@ import { queries, useChanged } from "../../api/queries";
 import { usePeople } from "../../state/directory";
 import { useModel } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
-import { KINDS, type Must, type PromiseShape } from "./words";
+import { KINDS, type Kind, type Must, type PromiseShape } from "./words";
 
-type Kind = keyof Must;
 type Bound = "count" | "at_least" | "at_most";
 type Shown = "only" | "includes" | "excludes";
 
@@ -21,14 +20,14 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
   const { message } = App.useApp();
   const old = entry?.promise as PromiseShape | null | undefined;
   const [name, setName] = useState(old?.name ?? "");
-  const [viewer, setViewer] = useState<string | undefined>(old ? whoKey(old.viewer) : undefined);
+  const [viewer, setViewer] = useState<string | undefined>(old ? whoKey(old) : undefined);
   const [must, setMust] = useState<Must>(old?.must ?? { rows: { model: "", table: "", count: 0 } });
   const kind = KINDS.find((item) => must[item.value] != null)?.value ?? "rows";
   const about = model.data?.document;
   const named =
     must.rows?.model || must.total?.model || must.values?.model || must.hidden?.model || must.visible?.model || about?.name || "";
   const choose = (next: Kind) => setMust(emptyMust(next, named));
-  const promise = (): PromiseShape => ({ ...old, name: name.trim(), viewer: whoOf(viewer, old), must: withModel(must, named) });
+  const promise = (): PromiseShape => ({ ...old, name: name.trim(), ...whoOf(viewer, old), must: withModel(must, named) });
   const tried = useMutation({ mutationFn: () => data(api.POST("/api/promises/try", { body: { promise: promise() } })) });
   const save = useMutation({
     mutationFn: () =>
@@ -53,9 +52,10 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
     ...(about?.cubes ?? []).map((item) => `cube:${item.name}`),
   ];
   const who = [
+    { value: "everyone", label: "everyone" },
     ...(people.data?.people ?? []).map((person) => ({ value: `user:${person.login}`, label: `${person.name} · ${person.login}` })),
-    ...(people.data?.groups ?? []).map((group) => ({ value: `group:${group.name}`, label: `any member of ${group.label ?? group.name}` })),
-    ...(old && typeof old.viewer === "object" ? [{ value: "as written", label: "as it is written" }] : []),
+    ...(people.data?.groups ?? []).map((group) => ({ value: `group:${group.name}`, label: `each member of ${group.label ?? group.name}` })),
+    ...(old && whoKey(old) === "as written" ? [{ value: "as written", label: "as it is written" }] : []),
   ];
   const error = save.error ?? tried.error;
   return (
@@ -290,15 +290,21 @@ const showing = (values: Values, side: Shown, list: (string | number | boolean)[
   [side]: list,
 });
 
-function whoKey(viewer: PromiseShape["viewer"]): string {
-  if (typeof viewer === "string") return `user:${viewer}`;
-  if ("login" in viewer) return viewer.only_roles ? "as written" : `user:${viewer.login}`;
-  const { groups = [], attributes = {}, organization } = viewer.imagine;
-  return groups.length === 1 && !organization && Object.keys(attributes).length === 0 ? `group:${groups[0]}` : "as written";
+function whoKey({ viewer, viewers }: PromiseShape): string {
+  if (viewers)
+    return viewers === "everyone"
+      ? "everyone"
+      : viewers.group
+        ? `group:${viewers.group}`
+        : viewers.user
+          ? `user:${viewers.user}`
+          : "as written";
+  return typeof viewer === "string" ? `user:${viewer}` : "as written";
 }
 
-function whoOf(key: string | undefined, old: PromiseShape | null | undefined): PromiseShape["viewer"] {
-  if (key?.startsWith("user:")) return key.slice(5);
-  if (key?.startsWith("group:")) return { imagine: { groups: [key.slice(6)], everyone: true } };
-  return old?.viewer ?? "";
+function whoOf(key: string | undefined, old: PromiseShape | null | undefined): Pick<PromiseShape, "viewer" | "viewers"> {
+  if (key === "everyone") return { viewer: null, viewers: "everyone" };
+  if (key?.startsWith("user:")) return { viewer: key.slice(5), viewers: null };
+  if (key?.startsWith("group:")) return { viewer: null, viewers: { group: key.slice(6) } };
+  return { viewer: old?.viewer ?? null, viewers: old?.viewers ?? null };
 }

@@ -7,7 +7,7 @@ import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { when } from "../../ui/when";
 import { PromiseForm } from "./PromiseForm";
-import { forWhom, inWords } from "./words";
+import { forWhom, inWords, isOverAll } from "./words";
 
 type Entry = Schemas["PromiseEntry"];
 
@@ -31,7 +31,8 @@ export function Promises() {
   if (!found.data) return <p className="soft">Running the promises…</p>;
   const { promises, may_write } = found.data;
   const broken = promises.filter((entry) => !entry.draft.kept);
-  const shown = onlyBroken ? broken : promises;
+  // What is broken stands first.
+  const shown = onlyBroken ? broken : [...broken, ...promises.filter((entry) => entry.draft.kept)];
   return (
     <section aria-label="Promises">
       <div className="row below-8">
@@ -82,7 +83,7 @@ export function Promises() {
                   <b>{entry.label}</b>
                   {entry.promise && (
                     <div className="soft small">
-                      {forWhom(entry.promise.viewer)}: {inWords(entry.promise.must)}
+                      {forWhom(entry.promise.viewer, entry.promise.viewers)}: {inWords(entry.promise.must)}
                     </div>
                   )}
                 </td>
@@ -93,7 +94,12 @@ export function Promises() {
                 <td>
                   {may_write && (
                     <div className="row">
-                      <Button size="small" aria-label={`Change ${entry.label}`} onClick={() => setEditing(entry)}>
+                      <Button
+                        size="small"
+                        disabled={!entry.promise || isOverAll(entry.promise.must)}
+                        aria-label={`Change ${entry.label}`}
+                        onClick={() => setEditing(entry)}
+                      >
                         Change
                       </Button>
                       <Button size="small" aria-label={`Take out ${entry.label}`} onClick={() => take.mutate(entry)}>

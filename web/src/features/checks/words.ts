@@ -3,8 +3,10 @@ import type { Schemas } from "../../api/client";
 export type Must = Schemas["Must"];
 export type PromiseShape = Schemas["Promise"];
 
-/** The kinds of promise, as one writes them. */
-export const KINDS: { value: keyof Must; label: string }[] = [
+/** The kinds of promise that are made by hand here. */
+export type Kind = Exclude<keyof Must, "only" | "never_both" | "adds_up" | "covers">;
+
+export const KINDS: { value: Kind; label: string }[] = [
   { value: "rows", label: "so many rows of a table are seen" },
   { value: "total", label: "a figure has a value" },
   { value: "hidden", label: "objects are hidden" },
@@ -15,8 +17,13 @@ export const KINDS: { value: keyof Must; label: string }[] = [
   { value: "nothing", label: "nothing at all" },
 ];
 
+/** Whether a promise is about everybody at once: such are written in a bundle, and told and taken out here. */
+export const isOverAll = (must: Must): boolean => Boolean(must.only ?? must.never_both ?? must.adds_up ?? must.covers);
+
 /** For whom a promise is, in words. */
-export function forWhom(viewer: PromiseShape["viewer"]): string {
+export function forWhom(viewer: PromiseShape["viewer"], viewers?: PromiseShape["viewers"]): string {
+  if (viewers) return viewers === "everyone" ? "everyone" : `each of ${inPeople(viewers)}`;
+  if (!viewer) return "over everybody";
   if (typeof viewer === "string") return viewer;
   if ("login" in viewer) return `${viewer.login}${viewer.only_roles ? `, with only ${viewer.only_roles.join(", ")}` : ""}`;
   const { groups = [], organization, attributes = {} } = viewer.imagine;
@@ -53,6 +60,26 @@ export function inWords(must: Must): string {
       ...(cannot_open.length ? [`cannot open ${cannot_open.join(", ")}`] : []),
     ].join("; ");
   }
+  if (must.only) return `only ${must.only.people.map(inPeople).join(", ") || "nobody"} reach ${subject(must.only.subject)}`;
+  if (must.never_both) return `nobody reaches both ${must.never_both.map(subject).join(" and ")}`;
+  if (must.adds_up) return `each row of ${must.adds_up.measure} counts for exactly one of ${must.adds_up.viewers.map(inPeople).join(", ")}`;
+  if (must.covers) return `each row of ${must.covers.measure} counts for at least one of ${must.covers.viewers.map(inPeople).join(", ")}`;
   if (must.same_as) return `sees the same as ${forWhom(must.same_as.viewer)}`;
   return "sees nothing";
+}
+
+type People = Schemas["PeopleOf"];
+
+/** Some people, in words. */
+function inPeople(people: People): string {
+  return people.user ?? people.group ?? people.organization ?? (people.role ? `holders of ${people.role}` : "nobody");
+}
+
+function subject(written: Schemas["ReachedSubject"]): string {
+  return (
+    written.page ??
+    written.column?.column ??
+    written.measure?.measure ??
+    `rows of ${written.rows?.table}${written.rows?.where ? ` where ${written.rows.where}` : ""}`
+  );
 }
