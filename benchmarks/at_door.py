@@ -143,6 +143,7 @@ def door_to(evaluator: Evaluator, certificate: str | None = None, private_key: s
     loop, backend, pool, over = asyncio.new_event_loop(), BenchBackend(evaluator), ThreadPoolExecutor(16), asyncio.Event()
     listening = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     listening.bind(("127.0.0.1", 0))
+    listening.listen(256)
     tls = encrypting(certificate, private_key) if certificate else None
     binding = certificate_hash(certificate) if certificate else None
 

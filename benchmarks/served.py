@@ -4,6 +4,7 @@ import contextlib
 import http.client
 import json
 import os
+import random
 import socket
 import subprocess
 import sys
@@ -123,10 +124,16 @@ class Caller:
 
 
 def free_port() -> int:
-    """A port nobody listens on."""
-    with socket.socket() as tried:
-        tried.bind(("127.0.0.1", 0))
-        return int(tried.getsockname()[1])
+    """A port nobody listens on, and which is given to no connection meanwhile: below those the system gives out by itself."""
+    for _ in range(200):
+        port = random.randrange(20_000, 30_000)
+        with socket.socket() as tried:
+            try:
+                tried.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+        return port
+    raise RuntimeError("no port is free")
 
 
 @contextlib.contextmanager

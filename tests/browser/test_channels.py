@@ -1,7 +1,6 @@
 """The channels as a newcomer meets them: a door key and the line to copy, who is connected, a page in another application, and parity."""
 
 import re
-import socket
 import subprocess
 import time
 from collections.abc import Callable, Iterator
@@ -9,8 +8,11 @@ from dataclasses import dataclass
 
 import pytest
 
+from benchmarks.served import free_port
 from moorland.core.engine.evaluator import Evaluator
 from tests.browser.conftest import Browser, served, shown, total
+
+pytestmark = pytest.mark.xdist_group("channels")
 
 
 @dataclass(frozen=True)
@@ -25,11 +27,7 @@ class Channels:
 @pytest.fixture(scope="module")
 def channels(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Channels]:
     """A demo of this file's own."""
-    ports = []
-    for _ in range(2):
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            ports.append(free.getsockname()[1])
+    ports = [free_port(), free_port()]
     with served("demo", tmp_path_factory.mktemp("channels"), *ports) as (address, _):
         yield Channels(address, *ports)
 
@@ -93,7 +91,7 @@ def test_a_keeper_tries_an_issuer_beside_all_data(browsers: Callable[[str], Brow
 
 def test_parity_is_compared_for_chosen_people(browsers: Callable[[str], Browser]) -> None:
     keeper = browsers("h.warden")
-    keeper.open("/checks")
+    keeper.open("/checks/parity")
     box = keeper.one(".parity-people input")
     box.send_keys("lh.03")
     time.sleep(0.5)
@@ -101,3 +99,26 @@ def test_parity_is_compared_for_chosen_people(browsers: Callable[[str], Browser]
     keeper.click("Compare", "button")
     keeper.until(lambda: "all the same" in keeper.text(), "not compared", 90)
     keeper.sees("door, binary")
+
+
+def test_a_promise_is_made_by_hand_and_a_release_that_breaks_others_asks_why(browsers: Callable[[str], Browser]) -> None:
+    keeper = browsers("h.warden")
+    keeper.open("/checks/promises")
+    keeper.sees("2 of 15 promises broken", "treasury opens no compensation")
+    keeper.click("+ promise", "button")
+    keeper.one("#promise-name").send_keys("contractors see one firm")
+    for field, written in (("#promise-who", "r.oddie"), ("#promise-table", "job")):
+        keeper.one(field).send_keys(written)
+        time.sleep(0.5)
+        keeper.one(field).send_keys("\ue007")
+    keeper.one("#promise-where").send_keys("contractor_id <> 1")
+    keeper.click("Try it", "button")
+    keeper.sees("Draft: kept, sees 0 rows of job")
+    keeper.click("Keep it", "button")
+    keeper.sees("2 of 16 promises broken", "contractors see one firm")
+    keeper.open("/releases")
+    keeper.sees("contractors see one firm", "2 promises broken")
+    assert not keeper.one("button.ant-btn-primary[disabled]").is_enabled()
+    keeper.one("input[aria-label='Why it is released all the same']").send_keys("known before")
+    keeper.click("Release now")
+    keeper.sees("Release 2 is live.")

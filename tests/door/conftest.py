@@ -99,11 +99,4 @@ def postgres(door: ServedDoor) -> Iterator[Address]:
         yield address
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """One worker for all tests that share the served door."""
-    for item in items:
-        if "tests/door" in str(item.path):
-            item.add_marker(pytest.mark.xdist_group("door"))
-
-
 HERE = Path(__file__).parent

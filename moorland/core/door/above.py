@@ -28,6 +28,8 @@ SECONDS = 10.0
 LOOK_SECONDS = 0.1
 #: An answer of a statement has at most so many rows.
 MOST_ROWS = 1_000_000
+#: LPAD and RPAD make texts of at most so many signs.
+MOST_PADDED = 10_000
 
 #: What a statement may be made of above the relations; anything else is refused by name.
 _STRUCTURE = (
@@ -96,6 +98,9 @@ def refuse_unknown(plan: Plan) -> None:
             if isinstance(node, exp.Func):
                 raise SqlRefused(NO_FUNCTION, f"function {node.sql_name().lower()} does not exist", position=_position(node))
             raise SqlRefused(NOT_SUPPORTED, f"{type(node).__name__.upper()} is not answered here.", position=_position(node))
+        if isinstance(node, exp.Pad) and not _is_bounded(node.expression):
+            hint = f"LPAD and RPAD take a number of signs of at most {MOST_PADDED:,}."
+            raise SqlRefused("54000", "This would put longer texts together than may be.", hint, position_of(node))
         if isinstance(node, exp.Table):
             name = folded(node.this)
             if isinstance(node.this, exp.Func):
@@ -104,6 +109,11 @@ def refuse_unknown(plan: Plan) -> None:
                 raise SqlRefused(NO_TABLE, f'relation "{name}" does not exist', position=position_of(node))
         if isinstance(node, exp.With) and node.args.get("recursive"):
             raise SqlRefused(NOT_SUPPORTED, "WITH RECURSIVE is not answered here.", position=position_of(node))
+
+
+def _is_bounded(count: object) -> bool:
+    """Whether a number of signs is written out, and not too large: texts are put together before anything could stop it."""
+    return isinstance(count, exp.Literal) and str(count.this).isdigit() and int(count.this) <= MOST_PADDED
 
 
 def refuse_capped(plan: Plan, capped: Sequence[str]) -> None:

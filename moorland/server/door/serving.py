@@ -189,6 +189,7 @@ def door_socket(port: int) -> socket.socket:
     listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listening.bind((host, port))
+        listening.listen(256)
     except OSError:
         listening.close()
         raise
