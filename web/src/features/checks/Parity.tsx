@@ -32,7 +32,7 @@ export function Parity() {
   return (
     <section aria-label="Parity">
       <h2>Parity</h2>
-      <p className="soft measure">
+      <p className="soft most-980">
         Whoever asks, and however they ask, gets the same answer. This asks questions about everything that exists for some people, once by
         each way, and compares every value. A difference is an error of Moorland.
       </p>
