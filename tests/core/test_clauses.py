@@ -4,7 +4,7 @@ import dataclasses
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
@@ -48,6 +48,7 @@ def _shape(group: Group) -> list[object]:
     return [("not " if group.negated else "") + group.joined, *(part.text if isinstance(part, Clause) else _shape(part) for part in group.parts)]
 
 
+@settings(deadline=None)
 @given(text=conditions)
 def test_every_part_reads_back_as_it_stood(text: str) -> None:
     checked = check_condition(text, GENERATED)
