@@ -15,12 +15,12 @@ from sqlglot.tokenizer_core import Token, TokenType
 
 from moorland.core.door.above import ALLOWED, LOCKED, interrupted
 from moorland.core.door.catalogue import Catalogue
+from moorland.core.door.column_names import spoken
 from moorland.core.door.errors import BAD_PARAMETER, NO_FUNCTION, NO_TABLE, NOT_SUPPORTED, SYNTAX, SqlRefused
 from moorland.core.door.expressions import bound_value, position_of
 from moorland.core.door.reading import Door
 from moorland.core.door.relations import folded
 from moorland.core.door.system_tables import DATABASE, FUNCTION_COLUMNS, INFORMATION, SYSTEM, TYPES, columns_of, contents_of
-from moorland.core.door.translation import spoken
 
 #: What a session says of itself.
 VERSION = "15.0"

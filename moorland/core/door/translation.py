@@ -9,6 +9,7 @@ from sqlglot import exp
 from moorland.core.bundle.pages import Made
 from moorland.core.bundle.shape import ValueType
 from moorland.core.door.catalogue import Catalogue, Field
+from moorland.core.door.column_names import spoken
 from moorland.core.door.errors import BAD_PARAMETER, NOT_GROUPED, NOT_SUPPORTED, SYNTAX, SqlRefused
 from moorland.core.door.expressions import Writing, bound_value, position_of
 from moorland.core.door.relations import Sources, folded, sources_of
@@ -497,19 +498,6 @@ def _name_of(item: exp.Expression, sources: Sources) -> str:
     if isinstance(item, exp.Cast | exp.Paren | exp.Filter | exp.Window):
         return _name_of(item.this, sources)
     return spoken(item)
-
-
-def spoken(item: exp.Expression) -> str:
-    """The name of an expression: that of its function, or none."""
-    if isinstance(item, exp.Column):
-        return folded(item.this)
-    if isinstance(item, exp.Cast | exp.Paren | exp.Filter | exp.Window):
-        return spoken(item.this)
-    if isinstance(item, exp.Case):
-        return "case"
-    if isinstance(item, exp.Anonymous):
-        return str(item.this).lower()
-    return item.sql_name().lower() if isinstance(item, exp.Func) and not isinstance(item, exp.Connector | exp.Predicate) else "?column?"
 
 
 def _type(written: object) -> ValueType:
