@@ -103,4 +103,7 @@ def demo(
     messages.print(f"Sign in with the password {DEMO_PASSWORD} as:", markup=False)
     for entry in demo_sign_ins():
         messages.print(f"  {entry.login:<10} {entry.expects}", markup=False)
-    _serve(port, door if door is not None else DEMO_DOOR if _is_free(DEMO_DOOR) else 0)
+    if door is None and not _is_free(DEMO_DOOR):
+        messages.print(f"The query door is left closed: port {DEMO_DOOR} is in use. Choose another with DOOR.", markup=False)
+        door = 0
+    _serve(port, DEMO_DOOR if door is None else door)

@@ -4,6 +4,7 @@ import contextlib
 import os
 import socket
 import struct
+import time
 from collections.abc import Iterator
 
 import psycopg
@@ -12,6 +13,7 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as some
 
 from benchmarks.at_door import KEY, door_to, evaluator_of, rows_of
+from moorland.wire import connection
 from moorland.wire.commands import Refused, commands_of
 
 
@@ -95,3 +97,18 @@ def test_any_text_is_commands_or_refused(text: str) -> None:
 )
 def test_texts_are_read_as_the_commands_they_are(text: str, kinds: list[str]) -> None:
     assert [command.kind for command in commands_of(text)] == kinds
+
+
+def test_a_client_that_takes_nothing_of_what_it_asked_is_let_go(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(connection, "STALL_SECONDS", 0.5)
+    with door_to(evaluator_of(rows_of(200_000))) as port, connect(port) as idle:
+        with socket.socket(fileno=os.dup(idle.fileno())) as plain:
+            plain.settimeout(20)
+            text = b"select * from job\0"
+            plain.sendall(b"Q" + struct.pack("!i", len(text) + 4) + text)
+            time.sleep(4)
+            with contextlib.suppress(ConnectionError):
+                while plain.recv(1 << 20):
+                    pass
+        with connect(port) as other:
+            assert other.execute("select count(*) from job").fetchone() == (200_000,)
