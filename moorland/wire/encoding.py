@@ -152,7 +152,7 @@ def _array_item(value: Any) -> str:
 
 def _binary(column: pa.Array) -> pa.Array:
     """A column in the protocol's binary form."""
-    kind, valid = column.type, None
+    kind = column.type
     if pa.types.is_list(kind):
         return pa.array([None if value is None else _array_binary(value, kind.value_type) for value in column.to_pylist()], pa.binary())
     if pa.types.is_date(kind):
@@ -167,8 +167,7 @@ def _binary(column: pa.Array) -> pa.Array:
     fixed = _fixed(made, made.dtype.itemsize)
     if not column.null_count:
         return fixed
-    valid = column.is_valid()
-    return pc.if_else(valid, fixed, pa.scalar(None, pa.binary()))
+    return pc.if_else(column.is_valid(), fixed, pa.scalar(None, pa.binary()))
 
 
 def _array_binary(values: list[Any], kind: pa.DataType) -> bytes:

@@ -224,6 +224,19 @@ def test_who_may_stand_in_asks_as_the_other_for_the_whole_session(door: ServedDo
     assert b'"as":"j.ames"' in trail.replace(b" ", b"")
 
 
+def test_standing_in_ends_with_the_duty_that_allowed_it(door: ServedDoor) -> None:
+    duty = {"user": "v.birk", "acts": ["stand-in"], "within": "everything"}
+    status, body = door.keeper.call("POST", "duties", {"duty": duty})
+    assert status == 201, body
+    made = next(item for item in json.loads(body)["duties"] if item["duty"].get("user") == "v.birk")
+    with door.of("v.birk").connect(autocommit=True, options="-c moorland.as=r.oddie") as connection:
+        assert connection.execute("select current_user").fetchone() == ("r.oddie",)
+        assert door.keeper.call("DELETE", f"duties/{made['id']}?version={made['version']}")[0] == 200
+        for statement in ("select jobs from operations.job", "select 1"):
+            with pytest.raises(psycopg.Error, match="nobody may be asked as"):
+                connection.execute(statement)
+
+
 def test_several_statements_in_one_text_end_at_the_first_that_fails(door: ServedDoor) -> None:
     with door.of("v.birk").connect(autocommit=True, cursor_factory=psycopg.ClientCursor) as connection:
         cursor = connection.execute("select 1; ; select 'two;' -- three;\n; show server_version")

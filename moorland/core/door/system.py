@@ -84,7 +84,6 @@ _MACROS = {
     "pg_is_other_temp_schema(a)": "FALSE",
     "pg_advisory_unlock_all()": "CAST(NULL AS VARCHAR)",
     "pg_stat_get_numscans(a)": "0::BIGINT",
-    "pg_function_is_visible_(a)": "TRUE",
     "txid_current()": "1::BIGINT",
     "inet_server_port()": "CAST(NULL AS INTEGER)",
     "quote_ident(a)": "CASE WHEN regexp_full_match(a, '[a-z_][a-z0-9_]*') THEN a ELSE '\"' || replace(a, '\"', '\"\"') || '\"' END",

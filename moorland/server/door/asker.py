@@ -88,19 +88,23 @@ class AccountAsker:
         if self._as is not None or self._has_asked:
             raise Refused("25001", "moorland.as is set once, before the first question.")
         with _answering():
-            base, rights = evaluator("live"), rights_of(self._account)
-            # In the same words for somebody out of reach and for nobody.
-            nobody = Refused("28000", f'nobody may be asked as by the name "{login}"')
-            if login not in base.people.users or not rights.reaches("stand-in", person=base.viewer(login)):
-                raise nobody
-            other = Account.objects.get(login=login)
-            if any(not rights.covers(held.duty.acts, held.duty.scope, base.people) for held in rights_of(other).held):
-                raise Refused("28000", f"{login} has wider duties than {self._account.login}; nobody stands in for more than they may do themselves.")
+            self._refuse_standing_in(login)
             record_look(self._account, [login], "stands in", "live")
         self._as = login
 
+    def _refuse_standing_in(self, login: str) -> None:
+        """Raises Refused where the account may not ask as somebody (any more); in the same words for somebody out of reach and for nobody."""
+        base, rights = evaluator("live"), rights_of(self._account)
+        if login not in base.people.users or not rights.reaches("stand-in", person=base.viewer(login)):
+            raise Refused("28000", f'nobody may be asked as by the name "{login}"')
+        other = Account.objects.get(login=login)
+        if any(not rights.covers(held.duty.acts, held.duty.scope, base.people) for held in rights_of(other).held):
+            raise Refused("28000", f"{login} has wider duties than {self._account.login}; nobody stands in for more than they may do themselves.")
+
     def current(self, stamp: object) -> bool:
         """Whether what was worked out in a state may still be told."""
+        if self._as is not None:
+            self._refuse_standing_in(self._as)
         return stamp is None or evaluator("live").stamp is stamp
 
     def prepared(self, text: str, oids: Sequence[int], settings: dict[str, str]) -> Prepared:
@@ -156,6 +160,9 @@ class AccountAsker:
     def _known(self, settings: dict[str, str]) -> tuple[Evaluator, Viewer, Catalogue, SystemCatalogue]:
         """The live release, who asks, and what exists for them, kept until something changes."""
         base = evaluator("live")
+        if self._as is not None:
+            # A duty that was taken away meanwhile ends what it allowed.
+            self._refuse_standing_in(self._as)
         if self.login not in base.people.users:
             raise Refused("28000", f'role "{self.login}" does not exist')
         viewer = base.viewer(self.login)
