@@ -1,5 +1,6 @@
 """The one path for every answer: a bundle, its data and a day; viewers and questions go in, answers come out."""
 
+import copy
 import datetime
 import zoneinfo
 from collections.abc import Callable, Iterable, Iterator, Mapping
@@ -102,6 +103,26 @@ class Evaluator:
     def on(self, bundle: Bundle) -> "Evaluator":
         """The same data, day and secret with another bundle. Raises BundleError where it cannot be used."""
         return Evaluator(bundle, self._load, self.as_of, self.secret, self.shared)
+
+    def with_role(self, role: Role) -> "Evaluator":
+        """The same with other sentences of one role: everything but that role is taken over. Raises BundleError where it cannot be used.
+
+        Where that changes which tables people are looked up in (3.9), or to whom the role is assigned, it is made anew.
+        """
+        place = next(number for number, item in enumerate(self.bundle.roles) if item.name == role.name)
+        old = self.bundle.roles[place]
+        bundle = self.bundle.model_copy(update={"roles": [role if item.name == role.name else item for item in self.bundle.roles]})
+        if role.assigned != old.assigned or role.kind != old.kind or role.model != old.model or _looked_up_in(role) != _looked_up_in(old):
+            return self.on(bundle)
+        made = copy.copy(self)
+        made.bundle, made.stamp, made.roles = bundle, object(), dict(self.roles)
+        for kept in ("alike", "_viewer_reads"):
+            made.__dict__.pop(kept, None)
+        problems: list[Problem] = []
+        made._compile_role(role, f"roles[{place}]", problems)
+        if problems:
+            raise BundleError(problems)
+        return made
 
     def viewer(self, reference: ViewerReference) -> Viewer:
         """The viewer a reference names. Raises BundleError for somebody unknown."""
@@ -312,6 +333,10 @@ class Evaluator:
             if answers is not None:
                 found.update(zip(places, answers, strict=True))
         return found
+
+
+def _looked_up_in(role: Role) -> set[str]:
+    return {sentence.entitlement.through for _, sentence in role.acting if sentence.entitlement}
 
 
 def data_located(problems: list[Problem], bundle: Bundle, model: str, table: str) -> list[Problem]:

@@ -100,7 +100,8 @@ def reach(evaluator: Evaluator, model: Name | None = None, progress: Progress | 
     names = [name for name in evaluator.models if model in (None, name)]
     found = [_Seen() for _ in firsts]
     looked = _Looked([len(same) for same in evaluator.alike], len(names), progress)
-    tables = [table for name in names for table in _ModelReach(evaluator, name).look(firsts, found, looked)]
+    seen_as = [(evaluator, viewer) for viewer in firsts]
+    tables = [table for name in names for table in _ModelReach(evaluator, name).look(seen_as, found, looked)]
     for viewer, one in zip(firsts, found, strict=True):
         _look_at_pages(evaluator, viewer, one)
     by_class: dict[bytes, tuple[_Seen, list[Viewer]]] = {}
@@ -115,6 +116,20 @@ def reach(evaluator: Evaluator, model: Name | None = None, progress: Progress | 
         classes=sorted(classes, key=lambda item: item.logins[0]),
         sensitive=sensitive_columns(evaluator, names),
     )
+
+
+def fingerprints(seen_as: Sequence[tuple[Evaluator, Viewer]], models: Iterable[str]) -> list[bytes]:
+    """What each of some people sees of some models and all pages, each under an evaluator over the same data, as a hash.
+
+    Two hashes of one call are equal just where the people are of one class (11.5); hashes of two calls are not comparable.
+    """
+    found = [_Seen() for _ in seen_as]
+    looked = _Looked([1] * len(seen_as), 1, None)
+    for name in models:
+        _ModelReach(seen_as[0][0], name).look(seen_as, found, looked)
+    for (evaluator, viewer), one in zip(seen_as, found, strict=True):
+        _look_at_pages(evaluator, viewer, one)
+    return [one.digest for one in found]
 
 
 def sensitive_columns(evaluator: Evaluator, models: Iterable[str]) -> list[str]:
@@ -208,17 +223,18 @@ class _ModelReach:
         self.data = evaluator.data(name)
         self.schema = self.compiled.schema
 
-    def look(self, viewers: Sequence[Viewer], found: Sequence[_Seen], looked: _Looked) -> list[TableName]:
-        """Notes for each viewer what is seen of the model; its tables in their order."""
-        alike: dict[tuple[str, ...], list[int]] = {}
+    def look(self, seen_as: Sequence[tuple[Evaluator, Viewer]], found: Sequence[_Seen], looked: _Looked) -> list[TableName]:
+        """Notes for each viewer what is seen of the model, under an evaluator of the same data; its tables in their order."""
+        viewers = [viewer for _, viewer in seen_as]
+        alike: dict[tuple[int, ...], list[int]] = {}
         without: list[int] = []
-        for place, viewer in enumerate(viewers):
-            held = self.evaluator.held_roles(viewer, self.name)
+        for place, (evaluator, viewer) in enumerate(seen_as):
+            held = evaluator.held_roles(viewer, self.name)
             if any(role.role.kind == "grant" for role in held):
-                alike.setdefault(tuple(role.role.name for role in held), []).append(place)
+                alike.setdefault(tuple(id(role) for role in held), []).append(place)
             else:
                 without.append(place)
-        self.models = [self.evaluator.viewer_model(viewers[places[0]], self.name) for places in alike.values()]
+        self.models = [seen_as[places[0]][0].viewer_model(viewers[places[0]], self.name) for places in alike.values()]
         self.models = self.models or [self.evaluator.whole_model(self.name, self.evaluator.all_data())]
         self.goes_up = any(step.carries_up for steps in self.schema.parents.values() for step in steps)
         self.frames = {table: self._frame(table) for table in self.schema.tables}

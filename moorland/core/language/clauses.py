@@ -60,24 +60,27 @@ def _group(node: tree.Node, text: str) -> Clause | Group:
 
 
 def _written(node: tree.Node, text: str) -> str:
+    start, end = place_of(node, text)
+    return text[start:end]
+
+
+def place_of(node: tree.Node, text: str) -> tuple[int, int]:
     """The part of the text that a node stands for: brackets that belong to it, but were left out of its place, are taken in."""
     start, end = node.start, node.end
     while True:
-        piece = text[start:end]
         try:
-            parse(piece)
+            parse(text[start:end])
         except ConditionError:
             before, after = text[:start].rstrip(), text[end:].lstrip()
-            if before.endswith("(") and not after.startswith(")"):
+            opens, closes = before.endswith("("), after.startswith(")")
+            if not opens and not closes:
+                return 0, len(text)
+            if opens:
                 start = len(before) - 1
-            elif after.startswith(")") and not before.endswith("("):
+            if closes:
                 end = len(text) - len(after) + 1
-            elif before.endswith("(") and after.startswith(")"):
-                start, end = len(before) - 1, len(text) - len(after) + 1
-            else:
-                return text
         else:
-            return piece
+            return start, end
 
 
 def _clause(node: tree.Node, text: str) -> Clause | None:

@@ -1,0 +1,196 @@
+"""How much promises guard: every sentence opened a little in turn, and which promises notice (docs/testing.md)."""
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from pydantic import Field
+
+from moorland.core.bundle.policy import Role
+from moorland.core.bundle.problems import BundleError
+from moorland.core.bundle.promises import Promise
+from moorland.core.bundle.shape import Shape
+from moorland.core.engine.cells import plain_values
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.grouping import group_labels
+from moorland.core.insight.guarding_proposals import proposed
+from moorland.core.insight.mutants import Mutant, mutants_of
+from moorland.core.insight.promises import models_of, run_promise
+from moorland.core.insight.reach import fingerprints, sensitive_columns
+from moorland.core.insight.wording import said
+from moorland.core.language.checking import Scope
+from moorland.core.people import Viewer
+from moorland.core.price import step
+
+#: Of a column so many values are offered to a mutant that adds one.
+VALUES = 200
+
+
+class MutantResult(Shape):
+    """A mutant that changes somebody's view: what was done, for how many people, and the promises it breaks, by name."""
+
+    change: str
+    people: int
+    noticed_by: list[str]
+
+
+class GuardedSentence(Shape):
+    """A sentence, or an assignment (`assignment` counts from 0), with its mutants; guarded where each of them breaks a promise.
+
+    `people` is the most anybody's mutant opens something to. `proposed` would notice the first that nothing notices; none where none was found.
+    """
+
+    role: str
+    label: str
+    sentence: int | None = None
+    assignment: int | None = None
+    says: str
+    people: int
+    sensitive: bool
+    guarded: bool
+    mutants: list[MutantResult]
+    proposed: Promise | None = None
+
+
+class Guard(Shape):
+    """How much is guarded: of all sentences and assignments with a mutant that changes somebody's view. Unguarded ones first, worst first."""
+
+    guarded: int
+    of: int
+    sentences: list[GuardedSentence] = Field(default_factory=list)
+
+    @property
+    def share(self) -> float:
+        """Guarded sentences in percent; 100 where there is nothing to guard."""
+        return 100 * self.guarded / self.of if self.of else 100.0
+
+
+#: Told how many roles have been looked at, of how many.
+Progress = Callable[[int, int], None]
+
+
+def guard(evaluator: Evaluator, progress: Progress | None = None, roles: Iterable[str] | None = None) -> Guard:
+    """How much the promises of a bundle guard; of some roles, or of all. Promises that are broken as it is guard nothing. Raises BundleError."""
+    guarding = _Guarding(evaluator)
+    found: list[GuardedSentence] = []
+    wanted = [role for role in evaluator.bundle.roles if roles is None or role.name in set(roles)]
+    for done, role in enumerate(wanted):
+        found += guarding.sentences(role)
+        if progress is not None:
+            progress(done + 1, len(wanted))
+    found.sort(key=lambda item: (item.guarded, not item.sensitive, -item.people, item.role))
+    return Guard(guarded=sum(item.guarded for item in found), of=len(found), sentences=found)
+
+
+@dataclass(frozen=True)
+class _Opened:
+    """A mutant as it acts: its evaluator, and who sees otherwise under it, as they are without it and with it."""
+
+    mutant: Mutant
+    evaluator: Evaluator
+    people: list[tuple[Viewer, Viewer]]
+
+
+class _Guarding:
+    def __init__(self, evaluator: Evaluator) -> None:
+        self.evaluator = evaluator
+        self.kept = [promise for promise in evaluator.bundle.promises if run_promise(evaluator, promise).kept]
+
+    @cached_property
+    def sensitive(self) -> set[str]:
+        return set(sensitive_columns(self.evaluator, self.evaluator.models))
+
+    def sentences(self, role: Role) -> Iterator[GuardedSentence]:
+        """The sentences and assignments of a role that have a mutant, with what notices each."""
+        by_place: dict[tuple[int | None, int | None], list[_Opened]] = {}
+        for opened in self._opened(role):
+            by_place.setdefault((opened.mutant.sentence, opened.mutant.assignment), []).append(opened)
+        for (sentence, assignment), several in by_place.items():
+            results = [MutantResult(change=one.mutant.change, people=len(one.people), noticed_by=self._noticing(one)) for one in several]
+            blind = next((one for one, result in zip(several, results, strict=True) if not result.noticed_by), None)
+            yield GuardedSentence(
+                role=role.name,
+                label=role.title,
+                sentence=sentence,
+                assignment=assignment,
+                says=said(role.sentences[sentence]) if sentence is not None else _assigned(role, assignment or 0),
+                people=max(result.people for result in results),
+                sensitive=self._is_sensitive(role, sentence),
+                guarded=blind is None,
+                mutants=results,
+                proposed=None if blind is None else proposed(self.evaluator, blind.evaluator, blind.people[:1], role, blind.mutant),
+            )
+
+    def _opened(self, role: Role) -> Iterator[_Opened]:
+        """The mutants that change somebody's view, each once."""
+        model = self.evaluator.models.get(role.model or "")
+        scope = Scope(schema=model.schema if model else None, attributes=self.evaluator.people.definitions, inner=True)
+        hierarchies = {item.name: item for item in model.schema.model.hierarchies} if model else {}
+        known: set[tuple[int | None, int | None, str]] = set()
+        for mutant in mutants_of(role, scope, hierarchies, lambda table, column: self._values(role.model or "", table, column)):
+            step()
+            place = (mutant.sentence, mutant.assignment, mutant.role.model_dump_json())
+            if place in known:
+                continue
+            known.add(place)
+            try:
+                other = self.evaluator.with_role(mutant.role)
+            except BundleError:
+                continue
+            people = self._changed(role, mutant, other)
+            if people:
+                yield _Opened(mutant, other, people)
+
+    def _changed(self, role: Role, mutant: Mutant, other: Evaluator) -> list[tuple[Viewer, Viewer]]:
+        """Who sees otherwise under a mutant, in login order; people who are alike before and after are looked at once."""
+        touched: dict[tuple[object, object], list[tuple[Viewer, Viewer]]] = {}
+        everyone_of = self.evaluator.bundle.roles is other.bundle.roles or mutant.assignment is None
+        for was, now in zip(self.evaluator.everyone(), other.everyone(), strict=True):
+            moved = role.name in was.held or role.name in now.held
+            if was.enabled and moved and (everyone_of or (role.name in was.held) != (role.name in now.held)):
+                touched.setdefault((self.evaluator.view_of(was), other.view_of(now)), []).append((was, now))
+        if not touched:
+            return []
+        firsts = [pairs[0] for pairs in touched.values()]
+        names = [role.model] if role.model is not None else []
+        seen_as = [*((self.evaluator, was) for was, _ in firsts), *((other, now) for _, now in firsts)]
+        hashes = fingerprints(seen_as, names)
+        changed = [pairs for pairs, old, new in zip(touched.values(), hashes[: len(firsts)], hashes[len(firsts) :], strict=True) if old != new]
+        return sorted((pair for pairs in changed for pair in pairs), key=lambda pair: pair[0].login or "")
+
+    def _values(self, model: str, table: str, column: str) -> list[Any]:
+        labels, _ = group_labels(self.evaluator.data(model), (table, column))
+        return plain_values(labels[:VALUES])
+
+    def _noticing(self, opened: _Opened) -> list[str]:
+        """The promises that were kept and are broken under a mutant."""
+        logins = {was.login for was, _ in opened.people}
+        return [promise.name for promise in self.kept if self._may_break(promise, opened, logins) and not run_promise(opened.evaluator, promise).kept]
+
+    def _may_break(self, promise: Promise, opened: _Opened, logins: set[str | None]) -> bool:
+        """Whether a mutant can matter to a promise: its model, and the people who see otherwise."""
+        models = models_of(promise.must)
+        role = opened.mutant.role
+        if models and role.model is not None and role.model not in models:
+            return False
+        return not isinstance(promise.viewer, str) or promise.must.same_as is not None or promise.viewer in logins
+
+    def _is_sensitive(self, role: Role, place: int | None) -> bool:
+        """Whether a sentence covers sensitive columns, or rows of a table with one."""
+        if place is None or role.model is None:
+            return False
+        sentence = role.sentences[place]
+        columns = {name for name in self.sensitive if name.startswith(f"{role.model}.")}
+        if sentence.mask is not None:
+            return f"{role.model}.{sentence.mask.column}" in columns
+        if sentence.objects is not None:
+            return any(f"{role.model}.{name.partition(':')[2]}" in columns for name in sentence.objects.hide)
+        table = sentence.rows.table if sentence.rows else sentence.entitlement.table if sentence.entitlement else None
+        return table is not None and any(name.startswith(f"{role.model}.{table}.") for name in columns)
+
+
+def _assigned(role: Role, place: int) -> str:
+    item = role.assigned[place]
+    whom = f"the user {item.user}" if item.user else f"the group {item.group}" if item.group else "everyone" if item.everyone else f"those of whom {item.when}"
+    return f"is assigned to {whom}"
