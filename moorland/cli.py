@@ -8,6 +8,7 @@ from moorland.commands.checking import check
 from moorland.commands.comparing import diff
 from moorland.commands.comparing_ways import parity_command
 from moorland.commands.keeping import backup, duties, restore
+from moorland.commands.probing import probe_command
 from moorland.commands.querying import query
 from moorland.commands.reaching import reach_command
 from moorland.commands.serving import demo, serve
@@ -20,6 +21,7 @@ app.command()(check)
 app.command()(evaluate)
 app.command("trace")(trace_command)
 app.command("reach")(reach_command)
+app.command("probe")(probe_command)
 app.command("query")(query)
 app.command("parity")(parity_command)
 app.command("statement")(statement_command)

@@ -6,6 +6,7 @@ from moorland.core.insight.findings.disclosure import disclosure_findings
 from moorland.core.insight.findings.finding import WEIGHTS, Finding
 from moorland.core.insight.findings.news import news_findings
 from moorland.core.insight.findings.people import people_findings
+from moorland.core.insight.findings.reaching import reaching_findings
 from moorland.core.insight.findings.values import value_findings
 
 
@@ -17,6 +18,7 @@ def notice(evaluator: Evaluator, before: Evaluator | None = None) -> list[Findin
         *value_findings(evaluator),
         *coverage_findings(evaluator, viewers),
         *disclosure_findings(evaluator, viewers),
+        *reaching_findings(evaluator, viewers),
         *(news_findings(evaluator, before) if before is not None else ()),
     ]
     return sorted(found, key=lambda finding: (WEIGHTS.index(finding.weight), finding.kind, finding.path, finding.message))

@@ -1,0 +1,1 @@
+"""What a viewer could work out of what they may not see (docs/testing.md, Probe)."""

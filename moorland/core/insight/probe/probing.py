@@ -1,0 +1,54 @@
+"""The probe: what a viewer, or one of each class of viewers, could work out (docs/testing.md, Probe)."""
+
+from collections.abc import Callable, Iterable
+
+from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.questions import Refused
+from moorland.core.insight.probe.deducing import Deducing
+from moorland.core.insight.probe.doors import doors
+from moorland.core.insight.probe.equations import equations_of
+from moorland.core.insight.probe.quantities import Asking, quantities
+from moorland.core.insight.probe.shapes import ViewerProbe
+from moorland.core.insight.reach import reach
+from moorland.core.people import Viewer
+
+#: Told how many viewers have been looked at, of how many.
+Progress = Callable[[int, int], None]
+
+
+def probe(evaluator: Evaluator, viewer: Viewer, models: Iterable[str] | None = None, same: Iterable[str] = ()) -> ViewerProbe:
+    """What one viewer could work out, over some models or all."""
+    result = ViewerProbe(viewer=viewer.login or "an imagined viewer", same=list(same))
+    questions = equations = unknowns = 0
+    for name in evaluator.models if models is None else models:
+        try:
+            model = evaluator.viewer_model(viewer, name)
+        except Refused:
+            continue
+        compiled = evaluator.models[name].measures
+        told, unused = quantities(compiled[measure] for measure in sorted(model.objects.measures) if measure in compiled)
+        result.not_used.extend(unused)
+        for quantity in told:
+            found = equations_of(Asking(evaluator, model, quantity))
+            questions += found.questions
+            result.left_out.extend(found.left_out)
+            if not found.terms:
+                continue
+            deducing = Deducing(found)
+            result.found.extend(deducing.finds())
+            result.left_out.extend(deducing.left_out)
+            equations += len(deducing.equations.terms)
+            unknowns += len(deducing.system.classes)
+        result.found.extend(doors(evaluator, viewer, model))
+    return result.model_copy(update={"questions": questions, "equations": equations, "unknowns": unknowns})
+
+
+def probe_classes(evaluator: Evaluator, models: Iterable[str] | None = None, progress: Progress | None = None) -> list[ViewerProbe]:
+    """One viewer of each class of people who see exactly the same (11.5), in login order."""
+    classes = reach(evaluator).classes
+    found = []
+    for done, item in enumerate(classes):
+        found.append(probe(evaluator, evaluator.viewer(item.logins[0]), models, item.logins[1:]))
+        if progress is not None:
+            progress(done + 1, len(classes))
+    return found
