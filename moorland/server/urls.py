@@ -28,6 +28,15 @@ from moorland.server.access.views import (
 from moorland.server.catalog.lines_views import KeptTables, Lines, LinesHistory, LinesTry
 from moorland.server.catalog.uploads import OneUpload, Proposals, UploadGrid, Uploads
 from moorland.server.catalog.views import DraftModel, Imports, MeasureTry, Models, OneRefresh, Profile, Refresh, Refreshes
+from moorland.server.checks.check_views import (
+    AcceptedFindings,
+    Closings,
+    Findings,
+    Guarding,
+    OneAcceptedFinding,
+    Probing,
+    SeenFindingsView,
+)
 from moorland.server.checks.views import OnePromise, Promises, PromiseTries
 from moorland.server.directory.act_views import (
     Acts,
@@ -119,6 +128,13 @@ urlpatterns = [
     path("api/my/tokens", OwnTokens.as_view()),
     path("api/my/tokens/<int:key>", OneOwnToken.as_view()),
     path("api/promises", Promises.as_view()),
+    path("api/guard", Guarding.as_view()),
+    path("api/findings", Findings.as_view()),
+    path("api/findings/seen", SeenFindingsView.as_view()),
+    path("api/findings/accepted", AcceptedFindings.as_view()),
+    path("api/findings/accepted/<str:key>", OneAcceptedFinding.as_view()),
+    path("api/probe", Probing.as_view()),
+    path("api/probe/closings", Closings.as_view()),
     path("api/promises/try", PromiseTries.as_view()),
     path("api/promises/of/<name:name>", OnePromise.as_view()),
     path("api/parity", Parity.as_view()),

@@ -234,7 +234,12 @@ def test_generated_totals_are_those_of_the_same_question(seed: int) -> None:
         return
     expected = [[*line["key"], *line["values"]] for line in answer["lines"]] if by else [answer["total"]]
     found = [[str(part) if hasattr(part, "isoformat") else part for part in row] for row in sql(core, text)]
-    assert ordered(found) == ordered([[str(part) if isinstance(part, str) else part for part in row] for row in expected])
+    assert ordered([_keys_as_text(row, len(by)) for row in found]) == ordered([_keys_as_text(row, len(by)) for row in expected])
+
+
+def _keys_as_text(row: list[Any], keys: int) -> list[Any]:
+    """A line whose keys are texts: a column that is a code in some rows is text in SQL, and has numbers and texts in an answer."""
+    return [None if part is None else f"{part:g}" if isinstance(part, int | float) else str(part) for part in row[:keys]] + row[keys:]
 
 
 @CASES

@@ -38,6 +38,14 @@ def own_totals(document: dict[str, Any]) -> dict[str, Any]:
     return other
 
 
+def hidden_beside_its_inputs(world: World, name: str) -> bool:
+    """Whether some role hides the measure and shows what it reads: written out it counts through that role, too (7.8)."""
+    core = world.core()
+    measure = core.models["farm"].measures[name]
+    roles = [role.objects for role in core.held_roles(core.viewer("ann"), "farm") if role.objects is not None]
+    return any(name not in objects.measures and objects.has(measure.inputs, measure.tables) for objects in roles)
+
+
 @CASES
 @given(SEEDS)
 def test_7_8_a_measure_made_counts_as_a_written_one_does_without_full_cells_and_whole_totals(seed: int) -> None:
@@ -50,7 +58,7 @@ def test_7_8_a_measure_made_counts_as_a_written_one_does_without_full_cells_and_
     if "error" in named:
         return
     for place, name in enumerate(names):
-        if name in named["not_found"]:
+        if name in named["not_found"] or hidden_beside_its_inputs(world, name):
             continue
         answer = ask(world.core(), "totals", by=by, measures=[made(written[name], "x", table="job")], subtotals=True)
         alone = ask(world.evaluator_of(own_totals(document)), "totals", by=by, measures=[name], subtotals=True)

@@ -5,8 +5,6 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from pydantic import Field
-
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.promises import Promise
@@ -58,7 +56,7 @@ class Guard(Shape):
 
     guarded: int
     of: int
-    sentences: list[GuardedSentence] = Field(default_factory=list)
+    sentences: list[GuardedSentence]
 
     @property
     def share(self) -> float:

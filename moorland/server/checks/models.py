@@ -20,3 +20,22 @@ class PromiseState(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["name", "state"], name="promise_state_once")]
+
+
+class AcceptedFinding(models.Model):
+    """A finding somebody has looked at and lets stand, with the reason and the day on which it comes back."""
+
+    key = models.CharField(max_length=40, unique=True)
+    kind = models.CharField(max_length=60)
+    label = models.CharField(max_length=400)
+    reason = models.CharField(max_length=2000)
+    until = models.DateField()
+    accepted_by = models.CharField(max_length=200)
+    accepted_at = models.DateTimeField(default=timezone.now)
+
+
+class SeenFindings(models.Model):
+    """The keys of the findings an account has seen when it last said so."""
+
+    login = models.CharField(max_length=200, unique=True)
+    keys = models.JSONField(default=list)

@@ -380,6 +380,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps checks over everything: what is worth a look in the draft, worked out once for each change. */
+        get: operations["api_findings_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps checks over everything: let a finding stand until a day, with the reason. */
+        post: operations["api_findings_accepted_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/accepted/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Who keeps checks over everything: take back that a finding may stand. */
+        delete: operations["api_findings_accepted_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps checks over everything: say which findings were seen; later ones are marked as new. */
+        post: operations["api_findings_seen_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/grid": {
         parameters: {
             query?: never;
@@ -406,6 +474,23 @@ export interface paths {
         };
         /** @description By duty: all that is kept of a group, and what it gives. */
         get: operations["api_groups_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/guard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps checks over everything: how much the promises of the draft guard, worked out once for each change. */
+        get: operations["api_guard_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1413,6 +1498,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/probe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps checks over everything: what a viewer, or one of each class of viewers, could work out in the draft. */
+        get: operations["api_probe_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/probe/closings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps checks and may look at everybody with values: changes of roles, each tried against a find of the probe. */
+        post: operations["api_probe_closings_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/promises": {
         parameters: {
             query?: never;
@@ -2391,6 +2510,38 @@ export interface components {
         /** @enum {string} */
         AbsentEnum: "close" | "keep";
         /**
+         * AcceptRequest
+         * @description Let a finding stand, for a reason, until a day.
+         */
+        AcceptRequest: {
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+        };
+        /**
+         * Acceptance
+         * @description Who lets a finding stand, why, and the day on which it comes back.
+         */
+        Acceptance: {
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+        };
+        /**
          * AccountRights
          * @description What an account may do, duty by duty; `alone` says that nobody else keeps the whole workspace.
          */
@@ -3178,6 +3329,42 @@ export interface components {
         };
         /** @enum {string} */
         ClauseKindEnum: "values" | "viewer" | "range" | "blank" | "pattern" | "has" | "text";
+        /**
+         * Closing
+         * @description One change of a role: in words, where (a sentence, counting from 0; none for one that is added), the role then, and whether it closes the find.
+         *
+         *     `left` counts what can still be worked out of the model by the same viewer.
+         */
+        Closing: {
+            changed: components["schemas"]["Role"];
+            /** Closes */
+            closes: boolean;
+            /** Left */
+            left: number;
+            /** Message */
+            message: string;
+            /** Role */
+            role: string;
+            /** Sentence */
+            sentence: number | null;
+        };
+        /**
+         * ClosingAnswer
+         * @description Changes of roles that were tried against a find, those that close it first.
+         */
+        ClosingAnswer: {
+            /** Tried */
+            tried: components["schemas"]["Closing"][];
+        };
+        /**
+         * ClosingRequest
+         * @description A find of the probe for a viewer.
+         */
+        ClosingRequest: {
+            find: components["schemas"]["Find"];
+            /** Viewer */
+            viewer: string;
+        };
         /** @enum {string} */
         CodeEnum: "not_found" | "invalid" | "no_access" | "too_costly";
         /**
@@ -4351,6 +4538,79 @@ export interface components {
             values: (boolean | number | string)[];
         };
         /**
+         * Find
+         * @description Something a viewer can work out: by which questions, and by which arithmetic over their answers.
+         */
+        Find: {
+            /** Arithmetic */
+            arithmetic: string;
+            /** By */
+            by: components["schemas"]["Question"][];
+            /**
+             * High
+             * @default null
+             */
+            high?: number | null;
+            /** Kind */
+            kind: components["schemas"]["FindKindEnum"];
+            /**
+             * Low
+             * @default null
+             */
+            low?: number | null;
+            /** Model */
+            model: string;
+            subject: components["schemas"]["FoundSubject"];
+            /**
+             * Value
+             * @default null
+             */
+            value?: number | null;
+        };
+        /** @enum {string} */
+        FindKindEnum: "exact" | "near" | "door";
+        /**
+         * FindingEntry
+         * @description A finding of the draft with its place; `edit` is the role with the remedy carried out, where that is certain.
+         *
+         *     `evidence` and quoted values are for who may look at everybody with values.
+         */
+        FindingEntry: {
+            accepted: components["schemas"]["Acceptance"] | null;
+            edit: components["schemas"]["Role"] | null;
+            /** Evidence */
+            evidence: string[];
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Message */
+            message: string;
+            /** New */
+            new: boolean;
+            place: components["schemas"]["Place"];
+            /** Remedy */
+            remedy: string;
+            /** Weight */
+            weight: components["schemas"]["WeightEnum"];
+        };
+        /**
+         * FindingsAnswer
+         * @description Every finding of the draft, weightiest first.
+         */
+        FindingsAnswer: {
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: string | null;
+            /** Findings */
+            findings: components["schemas"]["FindingEntry"][];
+            /** Of */
+            of: number;
+            /** Ready */
+            ready: boolean;
+        };
+        /**
          * FirstPassword
          * @description The password somebody chooses on following such a link.
          */
@@ -4414,6 +4674,37 @@ export interface components {
             next_token: string;
             /** Total */
             total: number;
+        };
+        /**
+         * FoundSubject
+         * @description What is found: cells of a column or amounts of a measure, in a row, beneath a member, or in the rows a text means.
+         */
+        FoundSubject: {
+            /**
+             * Column
+             * @default null
+             */
+            column?: string | null;
+            /**
+             * Measure
+             * @default null
+             */
+            measure?: string | null;
+            /**
+             * Member
+             * @default null
+             */
+            member?: (boolean | number | string | null)[] | null;
+            /**
+             * Row
+             * @default null
+             */
+            row?: boolean | number | string | null;
+            /**
+             * Where
+             * @default null
+             */
+            where?: string | null;
         };
         /** FullInTotals */
         FullInTotals: {
@@ -4606,6 +4897,60 @@ export interface components {
              * @default null
              */
             out_of?: string | null;
+        };
+        /**
+         * GuardAnswer
+         * @description How much the promises of the draft guard, in percent of the sentences and assignments that open anything to anybody.
+         */
+        GuardAnswer: {
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: string | null;
+            /** Guarded */
+            guarded: number;
+            /** Of */
+            of: number;
+            /** Ready */
+            ready: boolean;
+            /** Sentences */
+            sentences: components["schemas"]["GuardedSentence"][];
+            /** Share */
+            share: number;
+        };
+        /**
+         * GuardedSentence
+         * @description A sentence, or an assignment (`assignment` counts from 0), with its mutants; guarded where each of them breaks a promise.
+         *
+         *     `people` is the most anybody's mutant opens something to. `proposed` would notice the first that nothing notices; none where none was found.
+         */
+        GuardedSentence: {
+            /**
+             * Assignment
+             * @default null
+             */
+            assignment?: number | null;
+            /** Guarded */
+            guarded: boolean;
+            /** Label */
+            label: string;
+            /** Mutants */
+            mutants: components["schemas"]["MutantResult"][];
+            /** People */
+            people: number;
+            /** @default null */
+            proposed?: components["schemas"]["Promise"] | null;
+            /** Role */
+            role: string;
+            /** Says */
+            says: string;
+            /** Sensitive */
+            sensitive: boolean;
+            /**
+             * Sentence
+             * @default null
+             */
+            sentence?: number | null;
         };
         /**
          * HealthMoved
@@ -5782,6 +6127,18 @@ export interface components {
             values?: components["schemas"]["ValuesMust"] | null;
             /** @default null */
             visible?: components["schemas"]["ObjectsMust"] | null;
+        };
+        /**
+         * MutantResult
+         * @description A mutant that changes somebody's view: what was done, for how many people, and the promises it breaks, by name.
+         */
+        MutantResult: {
+            /** Change */
+            change: string;
+            /** Noticed By */
+            noticed_by: string[];
+            /** People */
+            people: number;
         };
         /**
          * MyAnswers
@@ -7238,6 +7595,28 @@ export interface components {
             sets: components["schemas"]["NamedPins"][];
         };
         /**
+         * Place
+         * @description Where a finding stands; `sentence` counts from 0, `part` names a table of a model.
+         */
+        Place: {
+            /** Kind */
+            kind: components["schemas"]["PlaceKindEnum"];
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /**
+             * Part
+             * @default null
+             */
+            part?: string | null;
+            /**
+             * Sentence
+             * @default null
+             */
+            sentence?: number | null;
+        };
+        /**
          * PlaceCard
          * @description A group or an organization with all that is kept of it.
          */
@@ -7270,6 +7649,24 @@ export interface components {
             users: string[];
             /** Version */
             version: number;
+        };
+        /** @enum {string} */
+        PlaceKindEnum: "role" | "person" | "group" | "organization" | "attribute" | "page" | "model" | "workspace";
+        /**
+         * ProbeAnswer
+         * @description What viewers could work out: one viewer, or one of each class of people who see the same.
+         */
+        ProbeAnswer: {
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: string | null;
+            /** Of */
+            of: number;
+            /** Ready */
+            ready: boolean;
+            /** Viewers */
+            viewers: components["schemas"]["ViewerProbe"][];
         };
         /**
          * ProblemShape
@@ -8423,6 +8820,14 @@ export interface components {
         };
         /** @enum {string} */
         SecondFactorEnum: "off" | "offered" | "required";
+        /**
+         * SeenRequest
+         * @description The findings that were seen.
+         */
+        SeenRequest: {
+            /** Keys */
+            keys: string[];
+        };
         /**
          * Sentence
          * @description One sentence of a role: exactly one kind, and why it is there; one that is switched off says nothing.
@@ -9742,6 +10147,30 @@ export interface components {
             name: string;
         };
         /**
+         * ViewerProbe
+         * @description What was found for a viewer, of how many questions, equations and unknowns; `same` see exactly the same.
+         *
+         *     `left_out` says what the bounds kept from being looked at, `not_used` names measures whose lines were not used (MIN, MAX, ratios).
+         */
+        ViewerProbe: {
+            /** Equations */
+            equations: number;
+            /** Found */
+            found: components["schemas"]["Find"][];
+            /** Left Out */
+            left_out: string[];
+            /** Not Used */
+            not_used: string[];
+            /** Questions */
+            questions: number;
+            /** Same */
+            same: string[];
+            /** Unknowns */
+            unknowns: number;
+            /** Viewer */
+            viewer: string;
+        };
+        /**
          * VocabularyAnswer
          * @description The words of the language that are not of a model.
          */
@@ -9755,6 +10184,8 @@ export interface components {
             /** Viewer */
             viewer: components["schemas"]["ViewerName"][];
         };
+        /** @enum {string} */
+        WeightEnum: "high" | "middle" | "low";
         /**
          * WhoAnswer
          * @description How many rows are meant, how many enabled people there are, and everybody who reaches it, in login order.
@@ -10601,6 +11032,89 @@ export interface operations {
             };
         };
     };
+    api_findings_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsAnswer"];
+                };
+            };
+        };
+    };
+    api_findings_accepted_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_findings_accepted_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_findings_seen_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_grid_create: {
         parameters: {
             query?: never;
@@ -10641,6 +11155,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlaceCard"];
+                };
+            };
+        };
+    };
+    api_guard_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuardAnswer"];
                 };
             };
         };
@@ -12253,6 +12786,51 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_probe_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A login; one of each class of people who see the same, unless given. */
+                viewer?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeAnswer"];
+                };
+            };
+        };
+    };
+    api_probe_closings_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClosingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosingAnswer"];
+                };
             };
         };
     };

@@ -11,7 +11,7 @@ from moorland.core.engine.table_view import visible_table
 from moorland.core.insight.probe.elimination import MOST_CLASSES, PRIME, bounds, determined_sets, null_space, sketched, ways_to
 from moorland.core.insight.probe.equations import Equations, System, system_of
 from moorland.core.insight.probe.quantities import Asking, true_cells
-from moorland.core.insight.probe.shapes import Find, Subject
+from moorland.core.insight.probe.shapes import Find, FoundSubject
 from moorland.core.insight.probe.telling import Telling
 from moorland.core.language.vectors import Array
 from moorland.core.language.writing import name_text, one_of_text
@@ -146,7 +146,7 @@ class Deducing:
     def _members(self) -> list["Member"]:
         return list(members_of(self.asking, self.system))
 
-    def _subject(self, chosen: Sequence[int]) -> Subject:
+    def _subject(self, chosen: Sequence[int]) -> FoundSubject:
         asking = self.asking
         unknowns = np.concatenate([self.system.classes[one] for one in chosen])
         column = asking.quantity.column
@@ -154,12 +154,12 @@ class Deducing:
         named = {"column": ".".join(column)} if cells and column is not None else {"measure": asking.quantity.told[0].measure.name}
         member = next((item for item in self._members if item.whole and set(item.classes) == set(chosen)), None)
         if member is not None:
-            return Subject(**named, member=member.path)
+            return FoundSubject(**named, member=member.path)
         table = column[0] if cells and column is not None else asking.table
         rows = np.array(asking.unknown_rows, np.int64)[unknowns]
         if table != asking.table:
             rows = np.asarray(asking.data.path(asking.table, table)[:-1])[rows]
-        return Subject(**named, **_rows_named(asking, table, np.sort(rows)))  # type: ignore[arg-type]
+        return FoundSubject(**named, **_rows_named(asking, table, np.sort(rows)))  # type: ignore[arg-type]
 
 
 def _rows_named(asking: Asking, table: str, rows: Array) -> dict[str, Scalar]:

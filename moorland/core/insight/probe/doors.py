@@ -18,7 +18,7 @@ from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.exhibits import exhibit_question
 from moorland.core.insight.probe.equations import MOST_COLUMNS
 from moorland.core.insight.probe.quantities import bare
-from moorland.core.insight.probe.shapes import Find, Subject
+from moorland.core.insight.probe.shapes import Find, FoundSubject
 from moorland.core.insight.promises import shown_values
 from moorland.core.language.derived import ColumnKey
 from moorland.core.language.measures import CheckedMeasure
@@ -59,7 +59,7 @@ class _Doors:
             for column in self.schema.tables[table].columns:
                 self.clear[table, column.name] = np.asarray(view.states_in((table, column.name), rows) == CLEAR)
 
-    def find(self, subject: Subject, question: Question | None, arithmetic: str) -> Find:
+    def find(self, subject: FoundSubject, question: Question | None, arithmetic: str) -> Find:
         return Find(kind="door", model=self.name, subject=subject, by=[question] if question is not None else [], arithmetic=arithmetic)
 
     def withheld(self) -> Iterator[tuple[ColumnKey, Mask]]:
@@ -90,7 +90,7 @@ class _Doors:
                 table, open_rows = found
                 text = f"{'.'.join(other)} shows the same values as {'.'.join(key)} in {open_rows:,} of its {len(rows):,} covered rows"
                 asked = Question(rows=RowsQuestion(model=self.name, table=table, columns=[".".join(other)]))
-                yield self.find(Subject(column=".".join(key), where=f"the rows in which {'.'.join(other)} is clear"), asked, text)
+                yield self.find(FoundSubject(column=".".join(key), where=f"the rows in which {'.'.join(other)} is clear"), asked, text)
 
     def _same(self, key: ColumnKey, rows: Array, wanted: Array, other: ColumnKey) -> tuple[str, int] | None:
         """Whether another column shows the values of some rows of the withheld one's table; where to ask, and in how many rows it does."""
@@ -131,7 +131,7 @@ class _Doors:
             other = visible.get(bare(compiled[name].tree))
             if name not in self.model.objects.measures and other is not None and granting_measure(self.model, compiled[other], Asked((), None)):
                 asked = Question(totals=TotalsQuestion(model=self.name, measures=[other]))
-                yield self.find(Subject(measure=name, where="everywhere"), asked, f"{other} is the same measure as {name}, which is hidden")
+                yield self.find(FoundSubject(measure=name, where="everywhere"), asked, f"{other} is the same measure as {name}, which is hidden")
 
     def titles(self) -> Iterator[Find]:
         """Titles and filters of pages the viewer may open that name a text withheld from them."""
@@ -149,7 +149,7 @@ class _Doors:
                 place = next(((page, where) for page, where, text in texts if looked_for.search(text)), None)
                 if place is not None and told < MOST_TOLD:
                     told += 1
-                    subject = Subject(column=".".join(key), where=f"{'.'.join(key)} has the value {value}")
+                    subject = FoundSubject(column=".".join(key), where=f"{'.'.join(key)} has the value {value}")
                     yield self.find(subject, None, f"the page {place[0]} names {value} in {place[1]}")
 
     def _available(self, model: str, exhibit: Exhibit) -> bool:
@@ -188,7 +188,7 @@ class _Doors:
                     names = [".".join(key) for key in by]
                     asked = Question(totals=TotalsQuestion(model=self.name, by=names, measures=[measure.name]))
                     text = f"{measure.name} by {', '.join(names)} has a line for each of the {int(visible.sum()):,} rows, which no role lists"
-                    yield self.find(Subject(measure=measure.name, where=f"the rows of {table}"), asked, text)
+                    yield self.find(FoundSubject(measure=measure.name, where=f"the rows of {table}"), asked, text)
                     break
 
     def _telling_rows_apart(self, table: str, visible: Mask, measure: CheckedMeasure) -> tuple[ColumnKey, ...] | None:

@@ -8,7 +8,7 @@ from moorland.core.insight.probe.deducing import Deducing
 from moorland.core.insight.probe.doors import doors
 from moorland.core.insight.probe.equations import equations_of
 from moorland.core.insight.probe.quantities import Asking, quantities
-from moorland.core.insight.probe.shapes import ViewerProbe
+from moorland.core.insight.probe.shapes import Find, ViewerProbe
 from moorland.core.insight.reach import reach
 from moorland.core.people import Viewer
 
@@ -18,7 +18,9 @@ Progress = Callable[[int, int], None]
 
 def probe(evaluator: Evaluator, viewer: Viewer, models: Iterable[str] | None = None, same: Iterable[str] = ()) -> ViewerProbe:
     """What one viewer could work out, over some models or all."""
-    result = ViewerProbe(viewer=viewer.login or "an imagined viewer", same=list(same))
+    found: list[Find] = []
+    left_out: list[str] = []
+    not_used: list[str] = []
     questions = equations = unknowns = 0
     for name in evaluator.models if models is None else models:
         try:
@@ -27,20 +29,29 @@ def probe(evaluator: Evaluator, viewer: Viewer, models: Iterable[str] | None = N
             continue
         compiled = evaluator.models[name].measures
         told, unused = quantities(compiled[measure] for measure in sorted(model.objects.measures) if measure in compiled)
-        result.not_used.extend(unused)
+        not_used.extend(unused)
         for quantity in told:
-            found = equations_of(Asking(evaluator, model, quantity))
-            questions += found.questions
-            result.left_out.extend(found.left_out)
-            if not found.terms:
+            system = equations_of(Asking(evaluator, model, quantity))
+            questions += system.questions
+            left_out.extend(system.left_out)
+            if not system.terms:
                 continue
-            deducing = Deducing(found)
-            result.found.extend(deducing.finds())
-            result.left_out.extend(deducing.left_out)
+            deducing = Deducing(system)
+            found.extend(deducing.finds())
+            left_out.extend(deducing.left_out)
             equations += len(deducing.equations.terms)
             unknowns += len(deducing.system.classes)
-        result.found.extend(doors(evaluator, viewer, model))
-    return result.model_copy(update={"questions": questions, "equations": equations, "unknowns": unknowns})
+        found.extend(doors(evaluator, viewer, model))
+    return ViewerProbe(
+        viewer=viewer.login or "an imagined viewer",
+        same=list(same),
+        questions=questions,
+        equations=equations,
+        unknowns=unknowns,
+        found=found,
+        left_out=left_out,
+        not_used=sorted(set(not_used)),
+    )
 
 
 def probe_classes(evaluator: Evaluator, models: Iterable[str] | None = None, progress: Progress | None = None) -> list[ViewerProbe]:

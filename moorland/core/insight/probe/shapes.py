@@ -2,15 +2,13 @@
 
 from typing import Literal
 
-from pydantic import Field
-
 from moorland.core.bundle.shape import Scalar, Shape
 from moorland.core.engine.questions import Question
 
 FindKind = Literal["exact", "near", "door"]
 
 
-class Subject(Shape):
+class FoundSubject(Shape):
     """What is found: cells of a column or amounts of a measure, in a row, beneath a member, or in the rows a text means."""
 
     column: str | None = None
@@ -25,11 +23,11 @@ class Find(Shape):
 
     kind: FindKind
     model: str
-    subject: Subject
+    subject: FoundSubject
     value: float | None = None
     low: float | None = None
     high: float | None = None
-    by: list[Question] = Field(default_factory=list)
+    by: list[Question]
     arithmetic: str
 
 
@@ -40,10 +38,10 @@ class ViewerProbe(Shape):
     """
 
     viewer: str
-    same: list[str] = Field(default_factory=list)
-    questions: int = 0
-    equations: int = 0
-    unknowns: int = 0
-    found: list[Find] = Field(default_factory=list)
-    left_out: list[str] = Field(default_factory=list)
-    not_used: list[str] = Field(default_factory=list)
+    same: list[str]
+    questions: int
+    equations: int
+    unknowns: int
+    found: list[Find]
+    left_out: list[str]
+    not_used: list[str]

@@ -1,15 +1,25 @@
 import { NavLink, useParams } from "react-router-dom";
 import type { Schemas } from "../../api/client";
 import "./checks.css";
+import { Findings } from "./Findings";
+import { Guarding } from "./Guarding";
 import { Parity } from "./Parity";
+import { Probe } from "./Probe";
 import { Promises } from "./Promises";
 
-/** What is checked again and again: what must hold, and that every way to ask answers the same. */
+/** What is checked again and again: what must hold, what looks wrong, what could be worked out, and that every way to ask answers the same. */
 export default function ChecksScreen({ session }: { session: Schemas["SessionAnswer"] }) {
   const { view } = useParams();
   const acts = session.account?.acts ?? [];
   const views = [
     ...(acts.includes("checks") || acts.includes("release") ? [["promises", "Promises"]] : []),
+    ...(session.account?.everywhere.includes("checks")
+      ? [
+          ["guarding", "Guarding"],
+          ["findings", "Findings"],
+          ["probe", "Probe"],
+        ]
+      : []),
     ...(session.account?.everywhere.includes("look-values") ? [["parity", "Parity"]] : []),
   ];
   const chosen = views.find(([name]) => name === view)?.[0] ?? views[0]?.[0];
@@ -23,6 +33,9 @@ export default function ChecksScreen({ session }: { session: Schemas["SessionAns
         ))}
       </nav>
       {chosen === "promises" && <Promises />}
+      {chosen === "guarding" && <Guarding />}
+      {chosen === "findings" && <Findings />}
+      {chosen === "probe" && <Probe />}
       {chosen === "parity" && <Parity />}
     </div>
   );
