@@ -26,7 +26,12 @@ def exported_bundle(folder: Path, state: State, with_data: bool) -> Bundle:
     """
     if folder.exists() and any(folder.iterdir()) and not (folder / "bundle.yaml").is_file():
         raise Failure(409, "not_empty", f"{folder} holds something that is no bundle. Name a folder that is not there yet, or one of an earlier export.")
-    bundle = _without_secrets(bundle_of(state))
+    return write_bundle(folder, bundle_of(state), with_data)
+
+
+def write_bundle(folder: Path, found: Bundle, with_data: bool) -> Bundle:
+    """Writes a bundle of this workspace into a folder, in the place of what an earlier export left there; secrets and passwords are not in it."""
+    bundle = _without_secrets(found)
     bundle = bundle.model_copy(update={"duties": [duty_of(given) for given in GivenDuty.objects.select_related("account", "group")]})
     models = [_placed(model, with_data) for model in bundle.models]
     if folder.exists():

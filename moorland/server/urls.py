@@ -61,9 +61,19 @@ from moorland.server.pages.reader_views import PageOfReader, PagesOfReaders
 from moorland.server.pages.views import OnePage, OneShelf
 from moorland.server.policies.similar_views import Replacing, Similar
 from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles, RoleUses
-from moorland.server.releases.views import OneRelease, Pending, Releases, WorkspaceState
+from moorland.server.releases.views import (
+    AskedReleases,
+    Compared,
+    OneAskedRelease,
+    OneRelease,
+    Pending,
+    ReleaseBundle,
+    Releases,
+    ReturnTo,
+    WorkspaceState,
+)
 from moorland.server.tasks.views import OneTask, Tasks
-from moorland.server.trail.views import Trail
+from moorland.server.trail.views import Head, Trail, TrailExport
 from moorland.server.viewing.ask_views import BridgeOf, Who, Why
 from moorland.server.viewing.building import (
     OwnBuildingBlocks,
@@ -224,8 +234,15 @@ urlpatterns = [
     path("api/whole-totals", WholeTotals.as_view()),
     path("api/releases", Releases.as_view()),
     path("api/releases/pending", Pending.as_view()),
+    path("api/releases/asked", AskedReleases.as_view()),
+    path("api/releases/asked/<int:number>", OneAskedRelease.as_view()),
+    path("api/releases/compared", Compared.as_view()),
     path("api/releases/<int:number>", OneRelease.as_view()),
+    path("api/releases/<int:number>/bundle", ReleaseBundle.as_view()),
+    path("api/releases/<int:number>/return", ReturnTo.as_view()),
     path("api/trail", Trail.as_view()),
+    path("api/trail/head", Head.as_view()),
+    path("api/trail/export", TrailExport.as_view()),
     path("api/my/pages", OwnPages.as_view()),
     path("api/my/pages/<name:page>", OwnPage.as_view()),
     path("api/my/pages/<name:page>/beneath", OwnBeneath.as_view()),

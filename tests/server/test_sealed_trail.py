@@ -1,16 +1,21 @@
 """The trail is sealed with a key: what is changed, taken out, added or cut off is noticed."""
 
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
 from django.conf import settings
+from django.utils import timezone
 from typer.testing import CliRunner
 
 from moorland.cli import app
+from moorland.server.releases.models import Workspace
 from moorland.server.trail import floods, models, verifying
-from moorland.server.trail.models import Entry, head_file, record, sealed
+from moorland.server.trail.keeping import remove_old
+from moorland.server.trail.models import Entry, Summary, head_file, record, sealed
 from moorland.server.trail.verifying import verified
+from moorland.server.trail.views import _lines
 from tests.server.conftest import Session
 
 pytestmark = pytest.mark.django_db
@@ -94,3 +99,65 @@ def test_refusals_in_floods_are_summed_up(monkeypatch: pytest.MonkeyPatch) -> No
     entries = [(entry.details.get("address"), entry.details.get("times")) for entry in Entry.objects.order_by("number")]
     assert entries == [("10.0.0.1", None), ("10.0.0.1", 10), ("10.0.0.1", 100), ("10.0.0.2", None)]
     assert settings.TRAIL_KEY
+
+
+def command(*arguments: str) -> tuple[int, str]:
+    done = CliRunner().invoke(app, ["trail", *arguments])
+    return done.exit_code, " ".join(done.output.split())
+
+
+def test_a_seal_kept_elsewhere_proves_the_end(tmp_path: Path) -> None:
+    entries = three()
+    code, kept = command("seal")
+    assert (code, kept) == (0, f"3 {entries[-1].seal}")
+    assert "Its end is unproved" in command("verify")[1]
+    assert command("verify", "--seal", kept) == (0, "The trail is whole: 3 entries.")
+    entries[-1].delete()
+    head_file().write_text(f"2 {entries[1].seal}")
+    assert command("verify")[0] == 0
+    assert "whose seal was kept, is not there" in command("verify", "--seal", kept)[1]
+    assert command("verify", "--seal", "nonsense")[0] == 2
+
+
+def exported() -> list[str]:
+    three()
+    return list(_lines(Entry.objects.order_by("number")))
+
+
+@pytest.mark.parametrize(
+    ("harm", "told"),
+    [
+        (lambda lines: lines, None),
+        (lambda lines: [lines[0], lines[1].replace("number 1", "number 7"), lines[2]], "entry 2 of"),
+        (lambda lines: [lines[0], lines[2]], "entry 2 is missing"),
+        (lambda lines: [lines[0], lines[0], lines[1], lines[2]], "entry 1 was put in"),
+        (lambda lines: [lines[0], "{}\n"], "line 2 is no entry"),
+        (lambda lines: lines[:2], "ends with entry 2, before entry 3"),
+    ],
+)
+def test_a_file_of_the_trail_is_verified_line_by_line(tmp_path: Path, harm: Any, told: str | None) -> None:
+    lines = exported()
+    (tmp_path / "trail.jsonl").write_text("".join(harm(lines)))
+    newest = Entry.objects.latest("number")
+    code, text = command("verify", "--file", str(tmp_path / "trail.jsonl"), "--seal", f"{newest.number} {newest.seal}")
+    assert (code, told is None or told in text) == (0 if told is None else 1, True)
+
+
+def test_old_entries_go_and_a_sealed_summary_stays() -> None:
+    Workspace.objects.create(name="w", trail_days=30)
+    for entry in three()[:2]:
+        old = timezone.now() - timedelta(days=40)
+        Entry.objects.filter(pk=entry.pk).update(at=old)
+    seal = ""
+    for entry in Entry.objects.order_by("number"):
+        entry.seal = seal = sealed(seal, entry.number, entry.content())
+        entry.save()
+    head_file().write_text(f"3 {seal}")
+    assert remove_old() == 2
+    assert [entry.number for entry in Entry.objects.order_by("number")] == [3, 4]
+    assert verified()[::2] == (4, None)
+    summary = Summary.objects.get()
+    assert (summary.number, summary.counts) == (2, {"boss: change": 2})
+    summary.counts = {}
+    summary.save()
+    assert "the summary of the entries up to 2" in str(verified()[2])

@@ -89,7 +89,8 @@ def _about_rows(model: ViewerModel, table: str, seen: Mask, gained: Mask, name: 
         labels, _ = group_labels(data, key)
         if len(labels) > MOST_VALUES:
             continue
-        codes = codes_with_null(data, table, key)[:-1]
+        codes = codes_with_null(data, table, key)[:-1].astype(np.int64)
+        codes[codes < 0] = len(labels)
         only = np.setdiff1d(codes[gained], codes[seen])
         only = only[(only >= 0) & (only < len(labels))]
         if len(only):

@@ -150,6 +150,8 @@ class RulesAnswer(Shape):
     workspace: str
     time_zone: str
     sensitive_tags: list[str]
+    trail_days: int | None
+    second_person: list[str]
     mail: bool
 
 
@@ -166,3 +168,7 @@ class WorkspaceSave(Shape):
     name: ShortText
     time_zone: Annotated[str, Field(min_length=1, max_length=60)]
     sensitive_tags: Annotated[list[Name], Field(max_length=50)] | None = None
+    #: For so many days the trail is kept; null: for good. Left out: as it is.
+    trail_days: Annotated[int, Field(ge=30, le=36_500)] | None = None
+    #: Models whose changes a second person approves before a release; `*` for every release. Left out: as it is.
+    second_person: Annotated[list[Name], Field(max_length=200)] | None = None

@@ -283,8 +283,11 @@ class WorkspaceSettings(APIView):
         with recorded(account_of(request), "change workspace", asked.name, "people", "policy") as change:
             space = workspace()
             tags = space.sensitive_tags if asked.sensitive_tags is None else list(dict.fromkeys(asked.sensitive_tags))
-            change.before = {"name": space.name, "time_zone": space.time_zone, "sensitive_tags": space.sensitive_tags}
-            change.after = {"name": asked.name.strip(), "time_zone": asked.time_zone, "sensitive_tags": tags}
+            days = asked.trail_days if "trail_days" in asked.model_fields_set else space.trail_days
+            second = space.second_person if asked.second_person is None else list(dict.fromkeys(asked.second_person))
+            rest = {"trail_days": space.trail_days, "second_person": space.second_person}
+            change.before = {"name": space.name, "time_zone": space.time_zone, "sensitive_tags": space.sensitive_tags, **rest}
+            change.after = {"name": asked.name.strip(), "time_zone": asked.time_zone, "sensitive_tags": tags, "trail_days": days, "second_person": second}
             Workspace.objects.filter(pk=space.pk).update(**change.after)
         return answer(_rules())
 
@@ -308,6 +311,8 @@ def _rules() -> RulesAnswer:
         workspace=space.name,
         time_zone=space.time_zone,
         sensitive_tags=space.sensitive_tags,
+        trail_days=space.trail_days,
+        second_person=space.second_person,
         mail=bool(settings.MAIL_IS_SET_UP),
     )
 

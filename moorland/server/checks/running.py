@@ -60,10 +60,11 @@ def _note(state: State, found: list[PromiseResult]) -> None:
             PromiseState.objects.filter(pk=before.pk).update(kept=result.kept, since=timezone.now())
 
 
-def broken_by_release() -> list[PromiseResult]:
-    """The promises of the draft, and of what is live, that the draft does not keep: what stands against making it live."""
-    draft, live = evaluator("draft").bundle, evaluator("live").bundle
-    own = {promise.name: promise for promise in draft.promises}
-    # One that the draft takes out or changes is asked as it was, too.
+def broken_by(base: Evaluator) -> list[PromiseResult]:
+    """The promises of what would be live, and of what is, that it would not keep: what stands against making it live."""
+    live = evaluator("live").bundle
+    own = {promise.name: promise for promise in base.bundle.promises}
+    # One that is taken out or changed is asked as it was, too.
     former = [promise for promise in live.promises if own.get(promise.name) != promise]
-    return [result for result in [*results("draft", draft.promises), *(outcome(evaluator("draft"), promise) for promise in former)] if not result.kept]
+    known = results("draft", base.bundle.promises) if base is evaluator("draft") else [outcome(base, promise) for promise in base.bundle.promises]
+    return [result for result in [*known, *(outcome(base, promise) for promise in former)] if not result.kept]

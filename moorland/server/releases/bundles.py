@@ -67,7 +67,7 @@ def bundle_of(state: State, policy_document: dict[str, Any] | None = None) -> Bu
     A release whose sentences no longer fit the people (an attribute deleted) still reads; what it names is then absent.
     """
     document, role_ids = policy(state)
-    return _bundle(document if policy_document is None else policy_document, role_ids, state)
+    return bundle_with(document if policy_document is None else policy_document, role_ids, state)
 
 
 def release_bundle(number: int) -> Bundle:
@@ -75,7 +75,7 @@ def release_bundle(number: int) -> Bundle:
     release = Release.objects.filter(number=number).first()
     if release is None:
         raise missing("release", str(number))
-    return _bundle(release.document, release.role_ids, f"release {number}")
+    return bundle_with(release.document, release.role_ids, f"release {number}")
 
 
 def lived_bundle(day: datetime.date) -> Bundle:
@@ -85,16 +85,17 @@ def lived_bundle(day: datetime.date) -> Bundle:
     after = datetime.datetime.combine(day + datetime.timedelta(days=1), datetime.time(), zone)
     release = Release.objects.filter(created_at__lt=after).first()
     document, role_ids = (release.document, release.role_ids) if release else ({}, {})
-    return _bundle(document, role_ids, f"live on {day}", people, assigned)
+    return bundle_with(document, role_ids, f"live on {day}", people, assigned)
 
 
-def _bundle(
+def bundle_with(
     document: dict[str, Any],
     role_ids: dict[str, int],
     named: str,
     people: dict[str, Any] | None = None,
     assigned: dict[int, list[dict[str, Any]]] | None = None,
 ) -> Bundle:
+    """A policy document with the workspace's own people and assignments, as they are now unless given."""
     space = workspace()
     assigned = assignments_of_roles() if assigned is None else assigned
     roles = [{**role, "assigned": assigned.get(role_ids.get(role["name"], 0), [])} for role in document.get("roles", [])]

@@ -21,6 +21,10 @@ class Workspace(models.Model):
     policy_version = models.PositiveBigIntegerField(default=1)
     people_version = models.PositiveBigIntegerField(default=1)
     data_version = models.PositiveBigIntegerField(default=1)
+    #: For so many days the trail is kept; none: for good.
+    trail_days = models.PositiveIntegerField(null=True)
+    #: Models whose changes a second person has to approve before they are released; `["*"]`: every release.
+    second_person = models.JSONField(default=list)
     #: The first day whose people can be told; none before the first change.
     people_since = models.DateField(null=True)
 
@@ -45,6 +49,8 @@ class Release(models.Model):
     note = models.CharField(max_length=2000, blank=True)
     created_at = models.DateTimeField(auto_now_add=True)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    #: Who asked for it, where a second person approved it.
+    asked_by = models.CharField(max_length=200, blank=True)
 
     class Meta:
         ordering = ["-number"]
@@ -54,3 +60,14 @@ class Release(models.Model):
         if self.pk is not None:
             raise ValueError("a release cannot be changed")
         super().save(*args, **kwargs)
+
+
+class AskedRelease(models.Model):
+    """A release somebody asked for, which waits for a second person: just the content of this hash. `chosen` is null for all of the draft."""
+
+    content_hash = models.CharField(max_length=64)
+    chosen = models.JSONField(null=True)
+    note = models.CharField(max_length=2000, blank=True)
+    override = models.CharField(max_length=2000, blank=True)
+    asked_by = models.CharField(max_length=200)
+    asked_at = models.DateTimeField(auto_now_add=True)

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from moorland.core.bundle.promises import Promise
+from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.differences import ItemChange
 from moorland.core.insight.impact import impact
 from moorland.core.insight.promises import models_of
@@ -28,18 +29,23 @@ def told_changes(rights: Rights, changes: Iterable[ItemChange], *documents: dict
     return told
 
 
-def refuse_release(account: Account, rights: Rights, changes: Iterable[ItemChange], *documents: dict[str, Any]) -> None:
+def refuse_release(account: Account, rights: Rights, after: Evaluator, changes: Iterable[ItemChange], *documents: dict[str, Any]) -> None:
     """Raises Failure (403) where a change is not in the scope of a duty to release, or the account would see more by it and is not alone."""
     for change in changes:
         model = _model_of(change, documents)
         within = rights.reaches("release", model=model, every_model=model is None)
         if not within:
             named = f"{change.kind.removesuffix('s')} {change.label}" if _knows(rights, model) else "something outside of the scope of your duties"
-            raise outside(f"The draft changes {named}, which you may not release. All of the draft is released at once.")
+            raise outside(f"The draft changes {named}, which you may not release. Choose other changes.")
     if not keeps_alone(account):
-        found = impact(evaluator("live"), evaluator("draft"), [account.login])
+        found = impact(evaluator("live"), after, [account.login])
         if any(item.gained or any(table.gained for table in item.tables) for item in found):
             raise outside("By this release you would see more yourself. Somebody else who may release it has to do so.")
+
+
+def models_changed(changes: Iterable[ItemChange], *documents: dict[str, Any]) -> set[str | None]:
+    """The models that changes are about; None stands for shelves, and for pages, roles and promises of no model."""
+    return {_model_of(change, documents) for change in changes}
 
 
 def _knows(rights: Rights, model: str | None) -> bool:

@@ -32,16 +32,43 @@ class Entry(models.Model):
         return {"at": self.at.isoformat(), "actor": self.actor, "action": self.action, "subject": self.subject, "details": self.details}
 
 
+class Summary(models.Model):
+    """What stands for entries that were removed after their time: how many of what, up to which number, sealed like an entry.
+
+    `last_seal` is the seal of the last of them: the entries that are left follow on it.
+    """
+
+    number = models.PositiveBigIntegerField(unique=True)
+    last_seal = models.CharField(max_length=64)
+    first_at = models.DateTimeField()
+    last_at = models.DateTimeField()
+    counts = models.JSONField()
+    seal = models.CharField(max_length=64)
+
+    class Meta:
+        ordering = ["-number"]
+
+    def content(self) -> dict[str, Any]:
+        """What the seal covers."""
+        return {"last_seal": self.last_seal, "first_at": self.first_at.isoformat(), "last_at": self.last_at.isoformat(), "counts": self.counts}
+
+
 def record(actor: str, action: str, subject: str, **details: Any) -> Entry:
     """Adds an entry to the trail, sealed to the one before."""
     with transaction.atomic():
         last = Entry.objects.order_by("-number").only("number", "seal").first()
-        number = last.number + 1 if last else 1
-        entry = Entry(number=number, at=timezone.now(), actor=actor[:200], action=action, subject=subject[:400], details=details)
-        entry.seal = sealed(last.seal if last else "", number, entry.content())
+        before, seal = (last.number, last.seal) if last else removed_up_to()
+        entry = Entry(number=before + 1, at=timezone.now(), actor=actor[:200], action=action, subject=subject[:400], details=details)
+        entry.seal = sealed(seal, entry.number, entry.content())
         entry.save()
         transaction.on_commit(lambda: _keep_head(entry))
     return entry
+
+
+def removed_up_to() -> tuple[int, str]:
+    """The number and seal of the last entry that was removed after its time; 0 where none was."""
+    last = Summary.objects.first()
+    return (last.number, last.last_seal) if last else (0, "")
 
 
 def sealed(before: str, number: int, content: dict[str, Any]) -> str:

@@ -1740,6 +1740,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/releases/asked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description By duty: ask a second person for a release of what was reviewed; one waits at a time. */
+        post: operations["api_releases_asked_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/releases/asked/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description By duty: approve a release somebody else asked for, just that content; decline it, or take back one's own. */
+        post: operations["api_releases_asked_create_2"];
+        /** @description By duty: approve a release somebody else asked for, just that content; decline it, or take back one's own. */
+        delete: operations["api_releases_asked_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/releases/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description By duty: any release against another, or against the draft. */
+        get: operations["api_releases_compared_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/releases/pending": {
         parameters: {
             query?: never;
@@ -1747,10 +1799,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description By duty: what a release would change, and for whom. */
+        /** @description By duty: what a release would change, and for whom; of all changes, or of chosen ones. */
         get: operations["api_releases_pending_retrieve"];
         put?: never;
-        post?: never;
+        /** @description By duty: what a release would change, and for whom; of all changes, or of chosen ones. */
+        post: operations["api_releases_pending_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1768,6 +1821,40 @@ export interface paths {
         get: operations["api_releases_retrieve_2"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/releases/{number}/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps everything: a release as a bundle folder in a ZIP file, without the rows of its tables. */
+        get: operations["api_releases_bundle_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/releases/{number}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description By duty: make the draft what an earlier release was; it goes live by a release like any other change. */
+        post: operations["api_releases_return_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2374,8 +2461,42 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description By duty: who did and looked at what, newest first. */
+        /** @description By duty: who did and looked at what, newest first; of an actor, of a kind, about somebody or something, between two days. */
         get: operations["api_trail_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trail/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who may read the whole trail: entries as a file, CSV or JSON lines; the lines carry the seals, so that they can be verified. */
+        get: operations["api_trail_export_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trail/head": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who may read the whole trail: its newest seal, to be kept elsewhere. */
+        get: operations["api_trail_head_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2740,6 +2861,28 @@ export interface components {
             code: components["schemas"]["CodeEnum"];
             /** Message */
             message: string;
+        };
+        /**
+         * AskedEntry
+         * @description A release somebody asked for, which waits for a second person; `stale` where the content is another one by now.
+         */
+        AskedEntry: {
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Chosen */
+            chosen: components["schemas"]["ChosenChange"][] | null;
+            /** Hash */
+            hash: string;
+            /** Id */
+            id: number;
+            /** Note */
+            note: string;
+            /** Override */
+            override: string;
+            /** Stale */
+            stale: boolean;
         };
         /**
          * AssignedRole
@@ -3282,6 +3425,16 @@ export interface components {
         };
         /** @enum {string} */
         CheckRequestKindEnum: "rows" | "pages" | "assignment" | "question";
+        /**
+         * ChosenChange
+         * @description A change of the draft: an item of one of the released lists.
+         */
+        ChosenChange: {
+            /** Kind */
+            kind: components["schemas"]["Kind6c3Enum"];
+            /** Name */
+            name: string;
+        };
         /** @enum {string} */
         ChosenEnum: "people" | "models" | "roles" | "shelves" | "sources" | "attributes";
         /**
@@ -3581,6 +3734,16 @@ export interface components {
             source?: string;
             /** Value */
             value: unknown;
+        };
+        /**
+         * ComparedAnswer
+         * @description What leads from one release to another, or to the draft: in sentences, and in people as they are now.
+         */
+        ComparedAnswer: {
+            /** Changes */
+            changes: components["schemas"]["ItemChange"][];
+            /** Viewers */
+            viewers: components["schemas"]["ViewerImpact"][];
         };
         /** @enum {string} */
         ComparedEnum: "live" | "draft";
@@ -5426,14 +5589,12 @@ export interface components {
             /** Differences */
             differences: components["schemas"]["Difference"][];
             /** Kind */
-            kind: components["schemas"]["ItemChangeKindEnum"];
+            kind: components["schemas"]["Kind6c3Enum"];
             /** Label */
             label: string;
             /** Name */
             name: string;
         };
-        /** @enum {string} */
-        ItemChangeKindEnum: "models" | "roles" | "shelves" | "pages" | "promises";
         /** @enum {string} */
         JoinedEnum: "and" | "or";
         /** Keep */
@@ -5482,6 +5643,8 @@ export interface components {
             /** New */
             new: number;
         };
+        /** @enum {string} */
+        Kind6c3Enum: "models" | "roles" | "shelves" | "pages" | "promises";
         /** @enum {string} */
         KindB14Enum: "grant" | "limit";
         /** @enum {string} */
@@ -7292,9 +7455,12 @@ export interface components {
         };
         /**
          * PendingAnswer
-         * @description The draft against live, and who gains and loses what by releasing it.
+         * @description The draft, or chosen changes of it, against live, and who gains and loses what by releasing it.
+         *
+         *     `second` says whether a second person has to approve it, `asked` what waits for one.
          */
         PendingAnswer: {
+            asked: components["schemas"]["AskedEntry"] | null;
             /** Broken */
             broken: components["schemas"]["BrokenPromise"][];
             /** Changes */
@@ -7303,8 +7469,21 @@ export interface components {
             hash: string;
             /** Live */
             live: number | null;
+            /** Second */
+            second: boolean;
             /** Viewers */
             viewers: components["schemas"]["ViewerImpact"][];
+        };
+        /**
+         * PendingRequest
+         * @description Chosen changes of the draft; null for all.
+         */
+        PendingRequest: {
+            /**
+             * Chosen
+             * @default null
+             */
+            chosen?: components["schemas"]["ChosenChange"][] | null;
         };
         /**
          * PeopleAnswer
@@ -8360,9 +8539,11 @@ export interface components {
         };
         /**
          * ReleaseEntry
-         * @description A release in the history, and what it changed.
+         * @description A release in the history, and what it changed; `asked_by` where a second person approved it.
          */
         ReleaseEntry: {
+            /** Asked By */
+            asked_by: string | null;
             /** At */
             at: string;
             /** By */
@@ -8378,9 +8559,14 @@ export interface components {
         };
         /**
          * ReleaseRequest
-         * @description A release of what was reviewed; `hash` is that of the draft looked at.
+         * @description A release of what was reviewed; `hash` is that of the content looked at.
          */
         ReleaseRequest: {
+            /**
+             * Chosen
+             * @default null
+             */
+            chosen?: components["schemas"]["ChosenChange"][] | null;
             /** Hash */
             hash: string;
             /**
@@ -8775,11 +8961,15 @@ export interface components {
             /** Mail */
             mail: boolean;
             rules: components["schemas"]["SignInRules"];
+            /** Second Person */
+            second_person: string[];
             /** Sensitive Tags */
             sensitive_tags: string[];
             stops: components["schemas"]["Stops"];
             /** Time Zone */
             time_zone: string;
+            /** Trail Days */
+            trail_days: number | null;
             /** Version */
             version: number;
             /** Workspace */
@@ -9946,6 +10136,26 @@ export interface components {
             /** Subject */
             subject: string;
         };
+        /**
+         * TrailHead
+         * @description The newest entry and its seal, to be kept elsewhere; what was removed after its time; and whether the trail is whole.
+         *
+         *     `kept_days` is for how long it is kept; none: for good.
+         */
+        TrailHead: {
+            /** At */
+            at: string | null;
+            /** Broken */
+            broken: string | null;
+            /** Kept Days */
+            kept_days: number | null;
+            /** Number */
+            number: number;
+            /** Removed Up To */
+            removed_up_to: number;
+            /** Seal */
+            seal: string;
+        };
         /** @enum {string} */
         Type15bEnum: "text" | "integer" | "number" | "boolean" | "date" | "timestamp";
         /** @enum {string} */
@@ -10470,12 +10680,22 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Second Person
+             * @default null
+             */
+            second_person?: string[] | null;
+            /**
              * Sensitive Tags
              * @default null
              */
             sensitive_tags?: string[] | null;
             /** Time Zone */
             time_zone: string;
+            /**
+             * Trail Days
+             * @default null
+             */
+            trail_days?: number | null;
         };
     };
     responses: never;
@@ -13185,6 +13405,94 @@ export interface operations {
             };
         };
     };
+    api_releases_asked_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedEntry"];
+                };
+            };
+        };
+    };
+    api_releases_asked_create_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseEntry"];
+                };
+            };
+        };
+    };
+    api_releases_asked_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_releases_compared_retrieve: {
+        parameters: {
+            query: {
+                /** @description The number of a release, or draft. */
+                after: string;
+                /** @description The number of a release. */
+                before: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedAnswer"];
+                };
+            };
+        };
+    };
     api_releases_pending_retrieve: {
         parameters: {
             query?: never;
@@ -13193,6 +13501,29 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PendingAnswer"];
+                };
+            };
+        };
+    };
+    api_releases_pending_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PendingRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -13222,6 +13553,47 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReleaseEntry"];
                 };
+            };
+        };
+    };
+    api_releases_bundle_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
+    api_releases_return_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -14200,8 +14572,18 @@ export interface operations {
     api_trail_retrieve: {
         parameters: {
             query?: {
+                /** @description About this login, role, page or other subject. */
+                about?: string;
+                /** @description Acts of this kind. */
+                action?: string;
                 /** @description Entries older than this one. */
                 before?: number;
+                /** @description From this day on. */
+                since?: string;
+                /** @description Up to this day. */
+                until?: string;
+                /** @description Of this actor. */
+                who?: string;
             };
             header?: never;
             path?: never;
@@ -14215,6 +14597,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrailAnswer"];
+                };
+            };
+        };
+    };
+    api_trail_export_retrieve: {
+        parameters: {
+            query: {
+                /** @description About this login, role, page or other subject. */
+                about?: string;
+                /** @description Acts of this kind. */
+                action?: string;
+                as: "csv" | "jsonl";
+                /** @description From this day on. */
+                since?: string;
+                /** @description Up to this day. */
+                until?: string;
+                /** @description Of this actor. */
+                who?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    api_trail_head_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrailHead"];
                 };
             };
         };

@@ -37,7 +37,7 @@ def place_of(bundle: Bundle, finding: Finding) -> Place:
     """The place a finding's path leads to."""
     steps = re.findall(r"([a-z_]+)(?:\[(\d+)\])?", finding.path)
     if not steps or steps[0][0] not in _KINDS or not steps[0][1]:
-        return Place(kind="workspace", name="", label="the workspace")
+        return Place(kind="workspace", name="", label="the roles" if steps and steps[0][0] == "roles" else "the workspace")
     what, number = steps[0]
     item: Any = getattr(bundle, what)[int(number)]
     name = getattr(item, "login", None) or item.name

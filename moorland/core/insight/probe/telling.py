@@ -76,13 +76,14 @@ class Telling:
         return _distinct(questions), f"{self._lines_named(way)}: {' '.join(pieces)} = {_number(value)}"
 
     def _lines_named(self, way: list[tuple[int, Fraction]]) -> str:
-        parts = []
+        """The lines a way adds up: by question, with the keys of each."""
+        keys: dict[str, list[str]] = {}
         for place, _ in way:
             line = self.equations.lines[place]
-            where = " › ".join(_plain(value) for value in self._key(line)) or "in all"
+            by = f" by {', '.join(named(line.by[: line.depth]))}" if line.depth else " in all"
             given = f" where {'.'.join(line.filtered)} is {_plain(self._value(line.filtered, line.row))}" if line.filtered is not None else ""
-            parts.append(f"{line.told.measure.name} {where}{given}")
-        return "; ".join(parts)
+            keys.setdefault(f"{line.told.measure.name}{by}{given}", []).append(" › ".join(_plain(value) for value in self._key(line)))
+        return "; ".join(asked + (f": {', '.join(own)}" if own != [""] else "") for asked, own in keys.items()).replace(": ", " for ")
 
     def lines_over(self, system: System, chosen: tuple[int, ...]) -> list[Question]:
         """Questions some of whose lines tell of unknowns, those of few unknowns first."""
