@@ -70,6 +70,7 @@ MEASURES = [
     ("job_cost", "Job cost", "job", "SUM(parts_cost + labour_cost)", ""),
     ("cost_per_job", "Cost per job", "job", "measure.job_cost / NULLIF(measure.jobs, 0)", ""),
     ("lease_paid", "Lease paid", "lease_payment", "SUM(amount)", ""),
+    ("mean_day_rate", "Mean day rate", "technician", "AVG(day_rate)", ""),
 ]
 
 MODEL = {

@@ -88,6 +88,7 @@ from moorland.server.viewing.building import (
 from moorland.server.viewing.decision_views import Evaluation, Evaluations, SearchAction, SearchResource, SearchSubject, authzen_configuration
 from moorland.server.viewing.insight_views import Combine, EntitlementColumns, EntitlementEffects, RedundantSentences, WholeTotals
 from moorland.server.viewing.kept_views import KeptLooks, OneLook, OnePinnedSet, PinnedSets
+from moorland.server.viewing.overview_views import Overview
 from moorland.server.viewing.own import OwnAnswers, OwnBeneath, OwnExport, OwnPage, OwnPages, OwnVocabulary
 from moorland.server.viewing.own_sql import OwnSql
 from moorland.server.viewing.page_views import ExhibitTries, PageBeneath, PageLooks, Pages, PagesGrid
@@ -138,6 +139,7 @@ urlpatterns = [
     path("api/my/tokens", OwnTokens.as_view()),
     path("api/my/tokens/<int:key>", OneOwnToken.as_view()),
     path("api/promises", Promises.as_view()),
+    path("api/overview", Overview.as_view()),
     path("api/guard", Guarding.as_view()),
     path("api/findings", Findings.as_view()),
     path("api/findings/seen", SeenFindingsView.as_view()),

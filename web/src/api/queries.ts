@@ -30,6 +30,15 @@ const A_WHILE = 10_000;
 /** What was shown stays until the new answer is there; a refusal is an answer, not something to try again. */
 const SETTLED = { placeholderData: keepPreviousData, retry: false } as const;
 
+/** Which entries of the trail are meant. */
+export interface TrailFilters {
+  who?: string;
+  action?: string;
+  about?: string;
+  since?: string;
+  until?: string;
+}
+
 export const queries = {
   session: () => ({ ...ask("get", "/api/session", {}), staleTime: Number.POSITIVE_INFINITY }),
   state: () => ask("get", "/api/state", {}),
@@ -97,6 +106,7 @@ export const queries = {
   signInRules: () => ask("get", "/api/settings/sign-in", {}),
   tokens: () => ask("get", "/api/settings/tokens", {}),
   promises: () => ask("get", "/api/promises", {}),
+  overview: () => ask("get", "/api/overview", {}),
   guard: () => ({ ...ask("get", "/api/guard", {}), staleTime: A_WHILE }),
   findings: () => ({ ...ask("get", "/api/findings", {}), staleTime: A_WHILE }),
   probe: (viewer: string | undefined) => ({
@@ -127,13 +137,20 @@ export const queries = {
   pending: () => ask("get", "/api/releases/pending", {}),
   releases: () => ask("get", "/api/releases", {}),
 
-  trail: () =>
+  pendingChosen: (body: Shapes["PendingRequest"]) => ({ ...ask("post", "/api/releases/pending", { body }), retry: false }),
+  releasesCompared: (before: number, after: string) => ({
+    ...ask("get", "/api/releases/compared", { params: { query: { before, after } } }),
+    retry: false,
+  }),
+
+  trail: (filters: TrailFilters) =>
     infiniteQueryOptions({
-      queryKey: ["get", "/api/trail", {}] as const,
+      queryKey: ["get", "/api/trail", filters] as const,
       initialPageParam: undefined as number | undefined,
-      queryFn: ({ pageParam, signal }) => data(api.GET("/api/trail", { signal, params: { query: { before: pageParam } } })),
+      queryFn: ({ pageParam, signal }) => data(api.GET("/api/trail", { signal, params: { query: { before: pageParam, ...filters } } })),
       getNextPageParam: (last) => (last.more ? last.entries.at(-1)?.id : undefined),
     }),
+  trailHead: () => ask("get", "/api/trail/head", {}),
 
   /** A change that is only tried: what it would do is worked out once, and never kept. */
   tried: <T>(what: unknown[], send: () => Promise<T>) =>
@@ -216,6 +233,7 @@ const HANGS_ON: Record<Address, readonly Part[]> = {
   "/api/settings/sign-in": ["people"],
   "/api/settings/tokens": ["people"],
   "/api/promises": ANYTHING,
+  "/api/overview": ANYTHING,
   "/api/guard": ANYTHING,
   "/api/findings": ANYTHING,
   "/api/probe": ANYTHING,
@@ -233,6 +251,8 @@ const HANGS_ON: Record<Address, readonly Part[]> = {
   "/api/exhibits": ANYTHING,
   "/api/releases/pending": ANYTHING,
   "/api/releases": ["release"],
+  "/api/releases/compared": ANYTHING,
+  "/api/trail/head": ANYTHING,
   "/api/trail": ANYTHING,
   "/api/my/pages": ["release", "people", "pages"],
   "/api/my/pages/{page}": ANYTHING,

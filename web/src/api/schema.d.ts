@@ -1274,6 +1274,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/overview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description By duty: what waits for somebody, of the models and roles the account knows. */
+        get: operations["api_overview_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pages": {
         parameters: {
             query?: never;
@@ -4215,6 +4232,23 @@ export interface components {
         /** @enum {string} */
         EncodingEnum: "utf-8" | "utf-16" | "windows-1252";
         /**
+         * EndingAssignment
+         * @description An assignment that ends soon.
+         */
+        EndingAssignment: {
+            /** Label */
+            label: string;
+            /** Role */
+            role: string;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Whom */
+            whom: string;
+        };
+        /**
          * EntitlementEvidence
          * @description What the columns look like, the best first.
          */
@@ -6715,6 +6749,20 @@ export interface components {
             page: string;
             /** Sub */
             sub: string;
+        };
+        /**
+         * OverviewAnswer
+         * @description What waits: columns and tables in quarantine, refreshes that were not accepted yet, a release somebody asked for, assignments that end soon.
+         */
+        OverviewAnswer: {
+            /** Asked By */
+            asked_by: string | null;
+            /** Ending */
+            ending: components["schemas"]["EndingAssignment"][];
+            /** Quarantined */
+            quarantined: components["schemas"]["WaitingTable"][];
+            /** Refreshes */
+            refreshes: components["schemas"]["WaitingTable"][];
         };
         /**
          * OwnAccount
@@ -10394,6 +10442,18 @@ export interface components {
             /** Viewer */
             viewer: components["schemas"]["ViewerName"][];
         };
+        /**
+         * WaitingTable
+         * @description A table, or one column of it, that waits for somebody.
+         */
+        WaitingTable: {
+            /** Column */
+            column: string | null;
+            /** Model */
+            model: string;
+            /** Table */
+            table: string;
+        };
         /** @enum {string} */
         WeightEnum: "high" | "middle" | "low";
         /**
@@ -12644,6 +12704,25 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    api_overview_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverviewAnswer"];
                 };
             };
         };

@@ -17,6 +17,7 @@ import { Shell } from "./Shell";
 
 const screens = {
   BringScreen: () => import("../features/bring/BringScreen"),
+  OverviewScreen: () => import("../features/overview/OverviewScreen"),
   ModelsScreen: () => import("../features/models/ModelsScreen"),
   RolesScreen: () => import("../features/roles/RolesScreen"),
   CombineScreen: () => import("../features/roles/CombineScreen"),
@@ -35,6 +36,7 @@ const screens = {
 };
 const EmbeddedPage = lazy(screens.EmbeddedPage);
 const BringScreen = lazy(screens.BringScreen);
+const OverviewScreen = lazy(screens.OverviewScreen);
 const ModelsScreen = lazy(screens.ModelsScreen);
 const RolesScreen = lazy(screens.RolesScreen);
 const CombineScreen = lazy(screens.CombineScreen);
@@ -52,6 +54,7 @@ const MyPages = lazy(screens.MyPages);
 
 /** The screen an address leads to is fetched while the session is still asked for. */
 const addressed = {
+  overview: screens.OverviewScreen,
   models: screens.ModelsScreen,
   people: screens.PeopleScreen,
   roles: screens.RolesScreen,
@@ -110,6 +113,7 @@ function Screens() {
           <Route path="/my/cube/:model/:cube" element={mine} />
           <Route path="/me" element={me} />
           <Route element={<Shell session={session.data} />}>
+            <Route path="/overview" element={<OverviewScreen session={session.data} />} />
             <Route path="/models/bring" element={<BringScreen />} />
             <Route path="/models/:view?/:name?" element={<ModelsScreen />} />
             <Route path="/roles/:role?" element={<RolesScreen />} />
@@ -128,10 +132,7 @@ function Screens() {
             <Route path="/trail" element={<TrailScreen />} />
             <Route path="/settings/:view?" element={<SettingsScreen />} />
           </Route>
-          <Route
-            path="*"
-            element={<Navigate to={session.data.demo.length > 0 && account.acts.includes("roles") ? "/roles" : `/${open.path}`} replace />}
-          />
+          <Route path="*" element={<Navigate to={`/${open.path}`} replace />} />
         </Routes>
       </AskingProvider>
     </WorkbenchProvider>

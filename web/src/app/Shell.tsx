@@ -56,7 +56,6 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
             {label}
           </NavLink>
         ))}
-        <span className="later">The overview, and more checks, come with later versions.</span>
       </nav>
       <div className={looks ? "main" : "main untrayed"}>
         <div className="state">

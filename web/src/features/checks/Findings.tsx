@@ -1,5 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { App, Button, Checkbox, Input, Segmented } from "antd";
+import { App, Button, Checkbox, DatePicker, Input, Segmented } from "antd";
+import dayjs from "dayjs";
 import { useState } from "react";
 import { Link } from "react-router-dom";
 import { api, data, type Role, type Schemas } from "../../api/client";
@@ -137,10 +138,16 @@ function Accept({ item, close }: { item: Entry; close: () => void }) {
         value={reason}
         onChange={(event) => setReason(event.target.value)}
       />
-      <label className="row small">
+      <span className="row small">
         comes back on
-        <input type="date" aria-label="Comes back on" value={until} min={inDays(1)} onChange={(event) => setUntil(event.target.value)} />
-      </label>
+        <DatePicker
+          aria-label="Comes back on"
+          value={dayjs(until)}
+          minDate={dayjs().add(1, "day")}
+          allowClear={false}
+          onChange={(day) => day && setUntil(day.format("YYYY-MM-DD"))}
+        />
+      </span>
       <Button size="small" type="primary" disabled={reason.trim() === ""} loading={accept.isPending} onClick={() => accept.mutate()}>
         Let it stand
       </Button>

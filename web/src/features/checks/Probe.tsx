@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Button, Select } from "antd";
 import { useState } from "react";
+import { useSearchParams } from "react-router-dom";
 import { api, data, type Role, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { usePeople } from "../../state/directory";
@@ -20,7 +21,8 @@ const FIRST = 12;
 /** What a curious person could work out of what they may not see. */
 export function Probe() {
   const people = usePeople();
-  const [viewer, setViewer] = useState<string | undefined>(undefined);
+  const [asked, setAsked] = useSearchParams();
+  const viewer = asked.get("as") ?? undefined;
   const found = useQuery({ ...queries.probe(viewer), refetchInterval: (query) => (query.state.data?.ready === false ? 900 : false) });
   const names = Object.fromEntries((people.data?.people ?? []).map((person) => [person.login, person.name]));
   return (
@@ -40,7 +42,7 @@ export function Probe() {
           className="wide-320"
           placeholder="one of each who see the same"
           value={viewer}
-          onChange={setViewer}
+          onChange={(login: string | undefined) => setAsked(login ? { as: login } : {}, { replace: true })}
           options={(people.data?.people ?? []).map((person) => ({ value: person.login, label: `${person.name} · ${person.login}` }))}
         />
       </div>
