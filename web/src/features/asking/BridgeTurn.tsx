@@ -9,9 +9,11 @@ import { useModel, useWorkbench } from "../../state/workbench";
 import { savedAs } from "../../ui/csv";
 import { Figure } from "../../ui/Figure";
 import { plural } from "../../ui/figures";
+import { KeepPromise } from "../../ui/KeepPromise";
 import { Notice } from "../../ui/Notice";
 import type { Fall } from "../../ui/Waterfall";
 import { PinSomebody } from "./PinSomebody";
+import { promisedFigure } from "./promised";
 
 const Waterfall = lazy(() => import("../../ui/Waterfall").then((module) => ({ default: module.Waterfall })));
 
@@ -60,6 +62,12 @@ export function BridgeTurn({ about, title }: { about: Schemas["BridgeQuestion"];
       {found.isError && <Notice kind="careful">{found.error.message}</Notice>}
       {found.isPending && <p className="soft above-6">Adding up…</p>}
       {bridge && <Drawn bridge={bridge} title={title} format={format} />}
+      {bridge &&
+        typeof viewer.viewer === "string" &&
+        edited.length === 0 &&
+        (bridge.last.figure === null || typeof bridge.last.figure === "number") && (
+          <KeepPromise promise={promisedFigure(viewer.viewer, viewer.title, about, bridge.last.figure)} />
+        )}
     </div>
   );
 }

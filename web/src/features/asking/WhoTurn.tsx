@@ -6,12 +6,14 @@ import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { useAsking } from "../../state/asking";
 import { useRoles } from "../../state/directory";
-import { useWorkbench } from "../../state/workbench";
+import { useModel, useWorkbench } from "../../state/workbench";
 import { AddMapping } from "../../ui/AddMapping";
 import { savedAs } from "../../ui/csv";
 import { plural } from "../../ui/figures";
+import { KeepPromise } from "../../ui/KeepPromise";
 import { Notice } from "../../ui/Notice";
 import { count } from "../../ui/Share";
+import { promisedOnly } from "./promised";
 
 type Person = Schemas["PersonWho"];
 const STATES: Record<Person["state"], { sign: string; says: string }> = {
@@ -29,6 +31,7 @@ export function WhoTurn({ about, title }: { about: Schemas["WhoQuestion"]; title
   const bench = useWorkbench();
   const { edited } = useAsking();
   const roles = useRoles();
+  const model = useModel();
   const [against, setAgainst] = useState<"none" | "live" | "day">("none");
   const [day, setDay] = useState<string | null>(null);
   const [search, setSearch] = useState("");
@@ -57,6 +60,13 @@ export function WhoTurn({ about, title }: { about: Schemas["WhoQuestion"]; title
   if (found.isError) return <Notice kind="careful">{found.error.message}</Notice>;
   if (!found.data) return <p className="soft">Asking for everybody…</p>;
   const { enabled } = found.data.answer;
+  const key = model.data?.document.tables?.find((table) => table.name === about.table)?.key ?? null;
+  const only = promisedOnly(
+    about,
+    title,
+    people.map((person) => person.login),
+    key,
+  );
   return (
     <div data-testid="who">
       <p className="ask-verdict">
@@ -152,6 +162,7 @@ export function WhoTurn({ about, title }: { about: Schemas["WhoQuestion"]; title
           <span className="soft">to print or save: who, by which sentence, since when</span>
         </p>
       )}
+      {only && edited.length === 0 && <KeepPromise promise={only}>May only be seen by these</KeepPromise>}
       {!about.page && (
         <div className="row small above-6">
           <span className="soft">Open it to others by a role:</span>

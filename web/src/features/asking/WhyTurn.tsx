@@ -5,11 +5,13 @@ import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { useAsking } from "../../state/asking";
 import { useRoles } from "../../state/directory";
-import { useWorkbench } from "../../state/workbench";
+import { useModel, useWorkbench } from "../../state/workbench";
+import { KeepPromise } from "../../ui/KeepPromise";
 import { Letter } from "../../ui/Letter";
 import { Notice } from "../../ui/Notice";
 import { roleEdits } from "../../ui/unsavedEdits";
 import { PinSomebody } from "./PinSomebody";
+import { promisedWhy } from "./promised";
 
 const LAYERS: Record<string, string> = {
   account: "Account",
@@ -92,6 +94,9 @@ export function WhyTurn({ about }: { about: Schemas["Traced"] }) {
                 </p>
               )}
               <Told answer={item.data} open={parting ?? item.data.verdict.layer} />
+              {typeof pin.viewer === "string" && (
+                <Kept login={pin.viewer} title={pin.title} about={about} outcome={item.data.trace.outcome} />
+              )}
               <Remedies answer={item.data} login={typeof pin.viewer === "string" ? pin.viewer : null} />
             </section>
           );
@@ -99,6 +104,25 @@ export function WhyTurn({ about }: { about: Schemas["Traced"] }) {
       </div>
     </>
   );
+}
+
+/** The verdict as a promise, where one can hold it. */
+function Kept({
+  login,
+  title,
+  about,
+  outcome,
+}: {
+  login: string;
+  title: string;
+  about: Schemas["Traced"];
+  outcome: Answer["trace"]["outcome"];
+}) {
+  const model = useModel();
+  const { edited } = useAsking();
+  const key = model.data?.document.tables?.find((table) => table.name === about.table)?.key ?? null;
+  const promise = promisedWhy(login, title, about, outcome, key);
+  return promise && edited.length === 0 ? <KeepPromise promise={promise} /> : null;
 }
 
 /** The first layer on which the verdicts differ; of a figure, also that on which other rows count. */

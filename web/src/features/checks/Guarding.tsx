@@ -1,10 +1,10 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
-import { App, Button } from "antd";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router-dom";
-import { api, data, type Schemas } from "../../api/client";
-import { queries, useChanged } from "../../api/queries";
+import type { Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
 import { plural } from "../../ui/figures";
+import { KeepPromise } from "../../ui/KeepPromise";
 import { Notice } from "../../ui/Notice";
 import { Underway } from "./Underway";
 import { forWhom, inWords } from "./words";
@@ -52,17 +52,6 @@ export function Guarding() {
 }
 
 function GuardedItem({ item }: { item: Sentence }) {
-  const changed = useChanged();
-  const { message } = App.useApp();
-  const keep = useMutation({
-    mutationFn: (promise: Schemas["Promise"]) =>
-      data(api.PUT("/api/promises/of/{name}", { params: { path: { name: promise.name } }, body: { promise, version: null } })),
-    onSuccess: async () => {
-      await changed();
-      message.success("Kept in the draft as a promise.");
-    },
-    onError: (error) => message.error(error.message),
-  });
   const unnoticed = item.mutants.filter((mutant) => mutant.noticed_by.length === 0);
   const noticing = [...new Set(item.mutants.flatMap((mutant) => mutant.noticed_by))];
   const place = item.sentence != null ? `sentence ${item.sentence + 1}` : `assignment ${(item.assignment ?? 0) + 1}`;
@@ -85,19 +74,11 @@ function GuardedItem({ item }: { item: Sentence }) {
       {unnoticed.length > 0 && <div className="small soft">nothing notices: {unnoticed.map((mutant) => mutant.change).join("; ")}</div>}
       {noticing.length > 0 && <div className="small soft">noticed by {noticing.join(", ")}</div>}
       {promise && (
-        <div className="row above-4">
+        <div className="above-4">
           <span className="small">
             A promise that would notice: <b>{forWhom(promise.viewer, promise.viewers)}</b> {inWords(promise.must)}
           </span>
-          <Button
-            size="small"
-            loading={keep.isPending}
-            disabled={keep.isSuccess}
-            aria-label={`Keep as a promise: ${promise.label ?? promise.name}`}
-            onClick={() => keep.mutate(promise)}
-          >
-            Keep as a promise
-          </Button>
+          <KeepPromise promise={promise} />
         </div>
       )}
     </li>

@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { App, Button, Input, Select } from "antd";
+import { App, Button, Input, InputNumber, Select } from "antd";
 import { useState } from "react";
 import { api, data, type Schemas } from "../../api/client";
 import { saveFile } from "../../api/download";
@@ -12,7 +12,16 @@ export function Workspace() {
   const stored = useQuery(queries.signInRules());
   if (stored.isError) return <Notice kind="bad">{stored.error.message}</Notice>;
   return stored.data ? (
-    <Form key={JSON.stringify([stored.data.workspace, stored.data.time_zone, stored.data.sensitive_tags])} answer={stored.data} />
+    <Form
+      key={JSON.stringify([
+        stored.data.workspace,
+        stored.data.time_zone,
+        stored.data.sensitive_tags,
+        stored.data.trail_days,
+        stored.data.second_person,
+      ])}
+      answer={stored.data}
+    />
   ) : (
     <p className="soft">Opening…</p>
   );
@@ -25,8 +34,16 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
   const [name, setName] = useState(answer.workspace);
   const [zone, setZone] = useState(answer.time_zone);
   const [tags, setTags] = useState(answer.sensitive_tags);
+  const [days, setDays] = useState(answer.trail_days);
+  const [second, setSecond] = useState(answer.second_person);
+  const models = useQuery(queries.state()).data?.models ?? [];
   const save = useMutation({
-    mutationFn: () => data(api.PUT("/api/settings/workspace", { body: { name: name.trim(), time_zone: zone, sensitive_tags: tags } })),
+    mutationFn: () =>
+      data(
+        api.PUT("/api/settings/workspace", {
+          body: { name: name.trim(), time_zone: zone, sensitive_tags: tags, trail_days: days, second_person: second },
+        }),
+      ),
     onSuccess: async () => {
       await changed();
       message.success("Saved.");
@@ -48,6 +65,20 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
         />
         <label htmlFor="space-tags">Tags that mark what is sensitive, on Reach and in reviews</label>
         <Select id="space-tags" mode="tags" value={tags} onChange={setTags} placeholder="none" open={false} suffixIcon={null} />
+        <label htmlFor="space-second">Releases that a second person approves</label>
+        <Select
+          id="space-second"
+          mode="multiple"
+          value={second}
+          onChange={(chosen: string[]) => setSecond(chosen.includes("*") ? ["*"] : chosen)}
+          placeholder="none"
+          options={[
+            { value: "*", label: "every release" },
+            ...models.map((model) => ({ value: model.name, label: `changes of ${model.label}` })),
+          ]}
+        />
+        <label htmlFor="space-trail">The trail is kept for so many days; a sealed summary stays of what goes</label>
+        <InputNumber id="space-trail" min={30} max={36500} value={days} onChange={setDays} placeholder="for good" />
         <span className="soft">Mail</span>
         <span>{answer.mail ? "is set up" : "is not set up: links are shown to who makes them"}</span>
       </div>
@@ -57,7 +88,11 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
           type="primary"
           disabled={
             name.trim() === "" ||
-            (name.trim() === answer.workspace && zone === answer.time_zone && tags.join() === answer.sensitive_tags.join())
+            (name.trim() === answer.workspace &&
+              zone === answer.time_zone &&
+              days === answer.trail_days &&
+              second.join() === answer.second_person.join() &&
+              tags.join() === answer.sensitive_tags.join())
           }
           loading={save.isPending}
           onClick={() => save.mutate()}
