@@ -5,12 +5,15 @@ from pathlib import Path
 import pytest
 from django.core.management import call_command
 
+from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.reading import read_folder
+from moorland.core.bundle.writing import write_folder
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.promises import run_promises
 from moorland.core.sources.files import folder_loader
 from moorland.server import evaluating, setup
 from moorland.server.bundle_export import exported_bundle
+from moorland.server.bundle_import import import_into
 from moorland.server.directory.models import Account
 from moorland.server.errors import Failure
 from moorland.server.releases.models import Workspace
@@ -74,3 +77,60 @@ def test_an_import_goes_into_an_empty_workspace_whole_or_not_at_all(boss: Sessio
         setup.import_into_empty(tmp_path / "out", set())
     assert not Workspace.objects.exists() and not Account.objects.exists()
     assert setup.import_into_empty(tmp_path / "out", {"ann"}) == "ann"
+
+
+def written(boss: Session, folder: Path) -> Path:
+    exported_bundle(folder, "draft", True)
+    return folder
+
+
+def changed(folder: Path, name: str, old: str, new: str) -> None:
+    path = folder / name
+    text = path.read_text()
+    assert old in text
+    path.write_text(text.replace(old, new))
+
+
+def test_what_was_just_exported_changes_nothing(boss: Session, tmp_path: Path) -> None:
+    plan = import_into(written(boss, tmp_path / "b"), "test", apply=True)
+    assert not plan.changes
+
+
+def test_an_import_into_a_workspace_tells_what_changes_and_for_whom_before_it_is_done(boss: Session, tmp_path: Path) -> None:
+    folder = written(boss, tmp_path / "b")
+    changed(folder, "roles.yaml", "area IN viewer.areas", "area = 'marsh'")
+    changed(folder, "users.yaml", "name: Ann", "name: Anna")
+    told = import_into(folder, "test", apply=False)
+    assert [(item.kind, item.name, item.change) for item in told.policy] == [("roles", "steward", "changed")]
+    assert told.people == ["person ann: name"]
+    assert [(viewer.login, viewer.tables[0].gained, viewer.tables[0].lost) for viewer in told.viewers] == [("ann", 1, 2)]
+    assert boss.ok("GET", "state")["changes"] == 0
+    assert Account.objects.get(login="ann").name == "Ann"
+    import_into(folder, "test", apply=True)
+    assert [item["name"] for item in boss.ok("GET", "releases/pending")["changes"]] == ["steward"]
+    assert Account.objects.get(login="ann").name == "Anna"
+    exported_bundle(tmp_path / "again", "draft", True)
+    assert contents(tmp_path / "again") == contents(folder)
+
+
+def test_whoever_is_not_in_the_bundle_is_disabled_and_the_last_keeper_stays(boss: Session, tmp_path: Path) -> None:
+    folder = written(boss, tmp_path / "b")
+    bundle = read_folder(folder)
+    kept_users = [user for user in bundle.users if user.login != "bob"]
+    write_folder(bundle.model_copy(update={"users": kept_users}), folder)
+    for name in ("groups.yaml", "roles.yaml"):
+        assert "bob" not in (folder / name).read_text()
+    assert import_into(folder, "test", apply=True).people == ["person bob disabled: enabled"]
+    write_folder(bundle.model_copy(update={"users": [user for user in bundle.users if user.login != "boss"], "duties": []}), folder)
+    with pytest.raises((Failure, BundleError)):
+        import_into(folder, "test", apply=True)
+    assert Account.objects.get(login="boss").enabled
+
+
+def test_a_bundle_that_fits_half_changes_nothing(boss: Session, tmp_path: Path) -> None:
+    folder = written(boss, tmp_path / "b")
+    changed(folder, "users.yaml", "name: Ann", "name: Anna")
+    changed(folder, "roles.yaml", "area IN viewer.areas", "nowhere = 1")
+    with pytest.raises((Failure, BundleError)):
+        import_into(folder, "test", apply=True)
+    assert Account.objects.get(login="ann").name == "Ann"

@@ -27,17 +27,21 @@ def return_to(account: Account, number: int) -> None:
         raise missing("release", str(number))
     with recorded(account, "return to release", f"release {number}", "policy") as change:
         change.details = {"hash": release.content_hash}
-        document = release.document
-        _roles(document.get("roles", []), release.role_ids)
-        _listed(Shelf, document.get("shelves", []))
-        _listed(Page, document.get("pages", []))
-        _listed(Promise, document.get("promises", []))
-        _listed(Model, document.get("models", []), keep=True)
+        as_released(release.document, release.role_ids)
         try:
             evaluator_of(bundle_of("draft"))
         except BundleError as error:
             message = f"Release {number} does not fit the data and people of today: {error.problems[0].sentence()} Nothing was changed."
             raise Failure(422, "invalid", message, error.problems) from None
+
+
+def as_released(document: dict[str, Any], role_ids: dict[str, int]) -> None:
+    """Makes the draft what a policy document says, inside the transaction of a change; models that are not in it stay, with nothing that opens them."""
+    _roles(document.get("roles", []), role_ids)
+    _listed(Shelf, document.get("shelves", []))
+    _listed(Page, document.get("pages", []))
+    _listed(Promise, document.get("promises", []))
+    _listed(Model, document.get("models", []), keep=True)
 
 
 def _roles(wanted: list[dict[str, Any]], ids: dict[str, int]) -> None:

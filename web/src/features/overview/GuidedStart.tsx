@@ -89,7 +89,7 @@ export function GuidedStart() {
       </div>
       <ol>
         {steps.map((step, place) => (
-          <li key={step.key} className={step.done ? "step done" : place === next ? "step next" : "step"}>
+          <li key={step.key} className={step.done ? "walk-step done" : place === next ? "walk-step next" : "walk-step"}>
             <b>
               {step.title} {step.done && <span className="soft">done</span>}
             </b>
