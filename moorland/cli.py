@@ -1,42 +1,57 @@
 """The commands of bundle.md: answers on standard output, messages on standard error; exit 0 good, 1 failed, 2 the input is wrong."""
 
+from importlib import import_module
+
 import typer
+from typer._click.core import Command, Context
+from typer.core import TyperGroup
 
-from moorland.commands.answering import evaluate, sql
-from moorland.commands.carrying import export, import_bundle
-from moorland.commands.checking import check
-from moorland.commands.comparing import diff
-from moorland.commands.comparing_ways import parity_command
-from moorland.commands.keeping import backup, duties, restore
-from moorland.commands.probing import probe_command
-from moorland.commands.querying import query
-from moorland.commands.reaching import reach_command
-from moorland.commands.serving import demo, serve
-from moorland.commands.stating import statement_command
-from moorland.commands.tracing import trace_command
-from moorland.commands.workspace import account, rotate_keys, trail
+#: Each command, and where it is carried out: its module is loaded only when it is asked for, as most need less than all of the core.
+COMMANDS = {
+    "check": "checking:check",
+    "evaluate": "answering:evaluate",
+    "trace": "tracing:trace_command",
+    "reach": "reaching:reach_command",
+    "probe": "probing:probe_command",
+    "query": "querying:query",
+    "parity": "comparing_ways:parity_command",
+    "statement": "stating:statement_command",
+    "diff": "comparing:diff",
+    "sql": "answering:sql",
+    "serve": "serving:serve",
+    "demo": "serving:demo",
+    "account": "workspace:account",
+    "trail": "workspace:trail",
+    "rotate-keys": "workspace:rotate_keys",
+    "duties": "keeping:duties",
+    "export": "carrying:export",
+    "import": "carrying:import_bundle",
+    "backup": "keeping:backup",
+    "restore": "keeping:restore",
+}
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, help="Who sees what, for everyone at once, before anything is released.")
-app.command()(check)
-app.command()(evaluate)
-app.command("trace")(trace_command)
-app.command("reach")(reach_command)
-app.command("probe")(probe_command)
-app.command("query")(query)
-app.command("parity")(parity_command)
-app.command("statement")(statement_command)
-app.command()(diff)
-app.command()(sql)
-app.command()(serve)
-app.command()(demo)
-app.command()(account)
-app.command()(trail)
-app.command()(rotate_keys)
-app.command()(duties)
-app.command()(export)
-app.command("import")(import_bundle)
-app.command()(backup)
-app.command()(restore)
+
+class _Commands(TyperGroup):
+    """The commands, each loaded when it is asked for."""
+
+    def list_commands(self, ctx: Context) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: Context, cmd_name: str) -> Command | None:
+        if cmd_name not in COMMANDS:
+            return None
+        module, _, function = COMMANDS[cmd_name].partition(":")
+        alone = typer.Typer(add_completion=False)
+        alone.command(cmd_name)(getattr(import_module(f"moorland.commands.{module}"), function))
+        return typer.main.get_command(alone)
+
+
+app = typer.Typer(cls=_Commands, add_completion=False, no_args_is_help=True, help="Who sees what, for everyone at once, before anything is released.")
+
+
+@app.callback()
+def _moorland() -> None:
+    """Who sees what, for everyone at once, before anything is released."""
 
 
 if __name__ == "__main__":

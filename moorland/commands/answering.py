@@ -9,7 +9,8 @@ import typer
 from pydantic import ValidationError
 from rich.table import Table as RichTable
 
-from moorland.commands.bundles import AsJson, BundlePath, evaluator_at, fail, output, progress
+from moorland.commands.bundles import AsJson, BundlePath, evaluator_at, progress
+from moorland.commands.console import fail, output
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.pushdown import Statement
 from moorland.core.engine.questions import (

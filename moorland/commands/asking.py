@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from moorland.commands.bundles import output
+from moorland.commands.console import output
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Refused

@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from rich.console import Console
 
+from moorland.commands.console import messages
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.reading import Origins, locate, read_document, read_folder_located
@@ -18,18 +18,9 @@ from moorland.core.engine.evaluator import Evaluator, data_located
 from moorland.core.insight.exhibits import check_pages
 from moorland.core.sources.files import folder_loader, read_table
 
-messages = Console(stderr=True, highlight=False, soft_wrap=True)
-output = Console(highlight=False, soft_wrap=True)
-
 BundlePath = Annotated[Path, typer.Argument(help="A bundle's folder, or a bundle in one JSON document.")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 AsOf = Annotated[str | None, typer.Option("--as-of", help="The day to evaluate, as YYYY-MM-DD; today unless given.")]
-
-
-def fail(problems: list[Problem]) -> typer.Exit:
-    for problem in problems:
-        messages.print(problem.sentence(), style="red", markup=False)
-    return typer.Exit(2)
 
 
 def evaluator_at(path: Path, as_of: datetime.date | None, whole: bool = False) -> Evaluator:

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from moorland.commands.bundles import fail, messages, output
+from moorland.commands.console import fail, messages, output
 from moorland.commands.serving import set_up_django
 from moorland.commands.workspace import MACHINE
 from moorland.core.bundle.problems import BundleError

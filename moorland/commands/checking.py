@@ -7,7 +7,8 @@ from typing import Annotated
 
 import typer
 
-from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at, fail, output, progress
+from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at, progress
+from moorland.commands.console import fail, output
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.insight.findings.finding import WEIGHTS, Finding
 from moorland.core.insight.findings.noticing import notice

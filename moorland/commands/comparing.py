@@ -8,7 +8,8 @@ from typing import Annotated
 import typer
 
 from moorland.commands.answering import shown
-from moorland.commands.bundles import AsJson, AsOf, day_of, evaluator_at, fail, output, progress
+from moorland.commands.bundles import AsJson, AsOf, day_of, evaluator_at, progress
+from moorland.commands.console import fail, output
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.impact import grouped, impact

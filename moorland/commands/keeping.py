@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from moorland.commands.bundles import messages, output
+from moorland.commands.console import messages, output
 from moorland.commands.serving import set_up_django
 from moorland.commands.workspace import MACHINE
 

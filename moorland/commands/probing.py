@@ -6,7 +6,8 @@ from typing import Annotated
 
 import typer
 
-from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at, fail, output, progress
+from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at, progress
+from moorland.commands.console import fail, output
 from moorland.core.bundle.problems import BundleError
 from moorland.core.insight.probe.probing import probe, probe_classes
 from moorland.core.insight.probe.shapes import Find, ViewerProbe

@@ -7,7 +7,8 @@ from typing import Annotated, Any
 import typer
 from rich.table import Table as RichTable
 
-from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at, fail, output
+from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at
+from moorland.commands.console import fail, output
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.door.asking import ask_sql
 from moorland.core.door.errors import SqlRefused

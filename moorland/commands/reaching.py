@@ -6,7 +6,8 @@ from typing import Annotated
 
 import typer
 
-from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at, fail, output
+from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at
+from moorland.commands.console import fail, output
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.insight.reach import as_document, reach
 from moorland.core.insight.standing_out import standing_out

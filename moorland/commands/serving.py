@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from moorland.commands.bundles import messages
+from moorland.commands.console import messages
 
 #: Where the demo's query door is, unless DOOR says otherwise.
 DEMO_DOOR = 5499

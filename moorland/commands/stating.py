@@ -7,7 +7,8 @@ from typing import Annotated
 import typer
 from pydantic import ValidationError
 
-from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at, fail, output
+from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at
+from moorland.commands.console import fail, output
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.insight.statement import StatementQuestion, as_rows, statement
 from moorland.core.sources.exporting import csv_text

@@ -9,7 +9,8 @@ import typer
 from pydantic import ValidationError
 
 from moorland.commands.asking import tell_bridge, tell_who
-from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at, fail, json_value, output
+from moorland.commands.bundles import AsJson, AsOf, BundlePath, day_of, evaluator_at, json_value
+from moorland.commands.console import fail, output
 from moorland.core.bundle.people import RealViewer, ViewerReference
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.values import value_of_text

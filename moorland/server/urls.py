@@ -9,6 +9,7 @@ from drf_spectacular.views import SpectacularAPIView
 
 import moorland.server.names
 import moorland.server.schema  # noqa: F401  registers the session scheme
+from moorland.server.access.bundle_views import BundleExport, BundleImport
 from moorland.server.access.views import (
     Backups,
     NoSecondFactor,
@@ -166,6 +167,8 @@ urlpatterns = [
     path("api/settings/tokens/<int:key>", OneToken.as_view()),
     path("api/settings/sign-in", Rules.as_view()),
     path("api/settings/sign-in/try", RulesTried.as_view()),
+    path("api/settings/bundle", BundleExport.as_view()),
+    path("api/settings/bundle/import", BundleImport.as_view()),
     path("api/settings/backup", Backups.as_view()),
     path("api/settings/workspace", WorkspaceSettings.as_view()),
     path("api/people/<name:login>/access", PersonAccess.as_view()),

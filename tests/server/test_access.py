@@ -132,6 +132,8 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("POST", "my/tokens", {"name": "t", "scope": {"acts": ["read"]}}, 201, 201, 401),
     ("DELETE", "my/tokens/99", None, 404, 404, 401),
     ("GET", "promises", None, 200, 403, 401),
+    ("POST", "settings/bundle", {"state": "draft", "data": False}, 200, 403, 401),
+    ("POST", "settings/bundle/import", {"upload": NOBODY}, 404, 403, 401),
     ("GET", "overview", None, 200, 403, 401),
     ("GET", "guard", None, 200, 403, 401),
     ("GET", "findings", None, 200, 403, 401),

@@ -1,5 +1,7 @@
 """A workspace as a bundle folder, and back: nothing of it lost but what is secret (bundle.md)."""
 
+import io
+import zipfile
 from pathlib import Path
 
 import pytest
@@ -134,3 +136,40 @@ def test_a_bundle_that_fits_half_changes_nothing(boss: Session, tmp_path: Path) 
     with pytest.raises((Failure, BundleError)):
         import_into(folder, "test", apply=True)
     assert Account.objects.get(login="ann").name == "Ann"
+
+
+def brought(boss: Session, content: bytes) -> str:
+    made = boss.client.post("/api/uploads?name=bundle.zip", content, content_type="application/octet-stream")
+    key: str = made.json()["id"]
+    return key
+
+
+def packed(folder: Path, prefix: str = "") -> bytes:
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w") as opened:
+        for path in sorted(folder.rglob("*")):
+            if path.is_file():
+                opened.write(path, prefix + str(path.relative_to(folder)))
+    return made.getvalue()
+
+
+def test_a_bundle_goes_out_and_in_over_the_settings(boss: Session, tmp_path: Path) -> None:
+    out = boss.client.post("/api/settings/bundle", {"state": "draft", "data": True}, content_type="application/json")
+    with zipfile.ZipFile(io.BytesIO(b"".join(out.streaming_content))) as opened:
+        opened.extractall(tmp_path / "b")
+    changed(tmp_path / "b", "roles.yaml", "area IN viewer.areas", "area = 'marsh'")
+    key = brought(boss, packed(tmp_path / "b", "bundle/"))
+    told = boss.ok("POST", "settings/bundle/import", {"upload": key})
+    assert ([item["name"] for item in told["policy"]], told["applied"], boss.ok("GET", "state")["changes"]) == (["steward"], False, 0)
+    boss.ok("POST", "settings/bundle/import", {"upload": key, "apply": True})
+    assert boss.ok("GET", "state")["changes"] == 1
+
+
+@pytest.mark.parametrize("names", [["../out.yaml"], ["/etc/out.yaml"], ["readme.txt"], []])
+def test_a_file_that_is_no_bundle_or_leads_out_of_its_folder_is_refused(boss: Session, names: list[str]) -> None:
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w") as opened:
+        for name in names:
+            opened.writestr(name, "x")
+    content = made.getvalue() if names else b"no zip at all"
+    assert boss.error("POST", "settings/bundle/import", {"upload": brought(boss, content)}) == (422, "invalid")

@@ -1,4 +1,4 @@
-"""Checks that take a while: each worked out once for a state, one at a time, while whoever waits is told how far it is."""
+"""Checks that take a while: each worked out once for a state, two at a time so that a quick one need not wait, while whoever waits is told how far it is."""
 
 import logging
 import threading
@@ -18,7 +18,7 @@ from moorland.core.engine.evaluator import Evaluator
 MOST_KEPT = 12
 
 Progress = Callable[[int, int], None]
-_pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="checks")
+_pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="checks")
 _kept: "OrderedDict[tuple[object, str], Work]" = OrderedDict()
 _lock = threading.Lock()
 _log = logging.getLogger(__name__)

@@ -42,6 +42,10 @@ from moorland.server.trail.verifying import standing
 from moorland.server.viewing.knowing import may_know_model
 
 
+#: So many measures are told of, where whole totals change.
+MOST_TOTALS = 12
+
+
 class ModelName(Shape):
     """A model for the switcher."""
 
@@ -169,7 +173,7 @@ def _pending(rights: Rights, chosen: list[ChosenChange] | None) -> PendingAnswer
     live, content = live_release(), content_of(chosen)
     after = evaluator_of_content(content)
     values = rights.whole("look-values")
-    viewers = impact(evaluator("live"), after, sorted(after.people.users)) if content.changes and values else []
+    viewers = impact(evaluator("live"), after, sorted(after.people.users), _totals_to_tell(after, content)) if content.changes and values else []
     changes = told_changes(rights, content.changes, live.document if live else {}, content.document)
     broken = [
         BrokenPromise(name=item.name, label=item.label, message=item.message if values else None) for item in (broken_by(after) if content.changes else [])
@@ -183,6 +187,18 @@ def _pending(rights: Rights, chosen: list[ChosenChange] | None) -> PendingAnswer
         second=needs_second(content),
         asked=_asked_entry(),
     )
+
+
+def _totals_to_tell(after: Evaluator, content: Content) -> list[tuple[str, str]]:
+    """The measures of models in which a role's whole totals change: they tell what no row does."""
+    models = {
+        role.model
+        for change in content.changes
+        if change.kind == "roles" and any("'whole'" in f"{part.before} {part.after}" for part in change.differences)
+        for role in after.bundle.roles
+        if role.name == change.name and role.model is not None
+    }
+    return [(name, measure) for name in sorted(models) for measure in after.models[name].measures][:MOST_TOTALS]
 
 
 def needs_second(content: Content) -> bool:

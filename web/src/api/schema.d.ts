@@ -2125,6 +2125,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who may do everything: the workspace as a bundle, without secrets and passwords. */
+        post: operations["api_settings_bundle_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/bundle/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who may do everything: what a bundle would change here, and doing it, all of it or nothing. */
+        post: operations["api_settings_bundle_import_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings/door": {
         parameters: {
             query?: never;
@@ -3327,6 +3361,52 @@ export interface components {
             message: string | null;
             /** Name */
             name: string;
+        };
+        /**
+         * BundleIn
+         * @description A bundle that was brought as a ZIP file; without `apply` it is only told what it would change.
+         */
+        BundleIn: {
+            /**
+             * Apply
+             * @default false
+             */
+            apply?: boolean;
+            /**
+             * Data
+             * @default true
+             */
+            data?: boolean;
+            /** Upload */
+            upload: string;
+        };
+        /**
+         * BundleOut
+         * @description The draft or what is live, with the rows of its tables or without.
+         */
+        BundleOut: {
+            /** Data */
+            data: boolean;
+            /** State */
+            state: components["schemas"]["State374Enum"];
+        };
+        /**
+         * BundlePlan
+         * @description What an import changes, or changed: items of the draft, people and places, assignments, tables; and who gains and loses.
+         */
+        BundlePlan: {
+            /** Applied */
+            applied: boolean;
+            /** Assignments */
+            assignments: string[];
+            /** People */
+            people: string[];
+            /** Policy */
+            policy: components["schemas"]["ItemChange"][];
+            /** Tables */
+            tables: string[];
+            /** Viewers */
+            viewers: components["schemas"]["ViewerImpact"][];
         };
         /** @enum {string} */
         ByEnum: "people" | "groups" | "roles";
@@ -14083,6 +14163,52 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    api_settings_bundle_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BundleOut"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
+    api_settings_bundle_import_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BundleIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundlePlan"];
                 };
             };
         };

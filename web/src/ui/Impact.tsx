@@ -1,6 +1,6 @@
 import { asks, tableSubject } from "../state/asking";
 import { plural } from "./figures";
-import { alike, byKind, type ViewerImpact } from "./impactLines";
+import { alike, byKind, figuresOf, type ViewerImpact } from "./impactLines";
 import { Scroll } from "./Scroll";
 import { count } from "./Share";
 
@@ -74,8 +74,8 @@ export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
         <tbody>
           {groups.slice(0, MOST_LINES).map((group) => {
             const { tables = [], gained = [], lost = [], login = "" } = group[0] ?? {};
-            const gains = byKind(gained);
-            const losses = byKind(lost);
+            const gains = [...byKind(gained), ...(group[0] ? figuresOf(group[0], true) : [])];
+            const losses = [...byKind(lost), ...(group[0] ? figuresOf(group[0], false) : [])];
             const more = tables.filter((table) => table.gained > 0);
             const fewer = tables.filter((table) => table.lost > 0);
             return (

@@ -1,5 +1,5 @@
 import type { Schemas } from "../api/client";
-import { plural } from "./figures";
+import { plural, shownValue } from "./figures";
 
 export type ViewerImpact = Schemas["ViewerImpact"];
 
@@ -23,8 +23,17 @@ export function byKind(objects: string[]): string[] {
 export function alike(viewers: ViewerImpact[]): ViewerImpact[][] {
   const groups = new Map<string, ViewerImpact[]>();
   for (const viewer of viewers) {
-    const key = JSON.stringify([viewer.tables, viewer.gained, viewer.lost]);
+    const key = JSON.stringify([viewer.tables, viewer.gained, viewer.lost, viewer.totals]);
     groups.set(key, [...(groups.get(key) ?? []), viewer]);
   }
   return [...groups.values()];
+}
+
+/** Figures that become more, or less: `energy 10 → 12`; none counts as nothing. */
+export function figuresOf(viewer: ViewerImpact, more: boolean): string[] {
+  const size = (value: number | null | undefined) => Math.abs(value ?? 0);
+  const told = (value: number | null | undefined) => (value == null ? "nothing" : shownValue(value));
+  return (viewer.totals ?? [])
+    .filter(({ before, after }) => (more ? size(after) > size(before) : size(after) <= size(before)))
+    .map(({ measure, before, after }) => `${measure} ${told(before)} → ${told(after)}`);
 }

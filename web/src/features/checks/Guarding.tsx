@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link } from "react-router-dom";
 import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
@@ -15,10 +15,14 @@ type Sentence = Schemas["GuardedSentence"];
 export function Guarding() {
   const found = useQuery({ ...queries.guard(), refetchInterval: (query) => (query.state.data?.ready === false ? 700 : false) });
   const [all, setAll] = useState(false);
+  // What was worked out last stays in view while it is worked out again.
+  const last = useRef<Schemas["GuardAnswer"] | null>(null);
+  if (found.data?.ready) last.current = found.data;
   if (found.isError) return <Notice kind="bad">{found.error.message}</Notice>;
-  const guard = found.data;
-  if (!guard || (!guard.ready && !guard.failed))
-    return <Underway what="Opening every sentence a little in turn, role" done={guard?.done ?? 0} of={guard?.of ?? 0} />;
+  const again = found.data !== undefined && !found.data.ready && !found.data.failed;
+  const guard = again ? last.current : found.data;
+  const underway = <Underway what="Opening every sentence a little in turn, role" done={found.data?.done ?? 0} of={found.data?.of ?? 0} />;
+  if (!guard) return underway;
   if (guard.failed) return <Notice kind="bad">It could not be worked out: {guard.failed}</Notice>;
   const open = guard.sentences.filter((item) => !item.guarded);
   const shown = all ? guard.sentences : open;
@@ -29,6 +33,7 @@ export function Guarding() {
         Every sentence and assignment is opened a little, one at a time: left out, a clause dropped, a value added, a mask weakened. It is
         guarded if each such change breaks a promise. What is not guarded could be undone by a slip, and no check would tell.
       </p>
+      {again && underway}
       <div className="guard-share" role="img" aria-label={`${guard.guarded} of ${guard.sentences.length} guarded`}>
         <div style={{ width: `${guard.share}%` }} />
       </div>

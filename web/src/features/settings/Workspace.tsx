@@ -6,6 +6,7 @@ import { saveFile } from "../../api/download";
 import { queries, useChanged } from "../../api/queries";
 import { useRights } from "../../state/rights";
 import { Notice } from "../../ui/Notice";
+import { BundleFiles } from "./BundleFiles";
 
 /** The name and time zone of the workspace. */
 export function Workspace() {
@@ -100,7 +101,12 @@ function Form({ answer }: { answer: Schemas["RulesAnswer"] }) {
           Save
         </Button>
       </p>
-      {everywhere("settings") && everywhere("people") && <Backup />}
+      {everywhere("settings") && everywhere("people") && (
+        <>
+          <BundleFiles />
+          <Backup />
+        </>
+      )}
     </section>
   );
 }
