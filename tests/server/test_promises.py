@@ -106,3 +106,11 @@ def test_who_keeps_checks_without_values_is_told_kept_or_not_and_writes_none(bos
         ("POST", "promises/try", {"promise": {"name": "q", "viewer": "bob", "must": FELL}}),
     ):
         assert ann.error(method, path, body)[0] == 403
+
+
+def test_an_act_that_would_break_a_promise_says_so_before_it_is_made(boss: Session) -> None:
+    kept(boss, "bob sees nothing", {"nothing": True}, viewer="bob")
+    boss.ok("POST", "releases", {"hash": boss.ok("GET", "releases/pending")["hash"]})
+    mapping = {"add": [{"user": "bob"}]}
+    assert boss.ok("POST", "roles/steward/assignments?try=true", mapping)["broken"] == ["bob sees nothing"]
+    assert boss.ok("POST", "acts?try=true", {"change_people": {"logins": ["bob"], "about": "new"}})["broken"] == []

@@ -94,7 +94,7 @@ class Lines(APIView):
                 made(kept_table(model, table), shape, asked, account_of(request))
         except BundleError as error:
             raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
-        return answer(ImpactAnswer(viewers=viewers))
+        return answer(ImpactAnswer(viewers=viewers, broken=[]))
 
 
 class LinesTry(APIView):

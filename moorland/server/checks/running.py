@@ -1,8 +1,12 @@
 """Promises run for the draft and what is live: each once for a state, kept until something changes."""
 
+import logging
 import threading
+import time
 from collections.abc import Iterable
+from typing import get_args
 
+from django.db import connection
 from django.utils import timezone
 
 from moorland.core.bundle.problems import BundleError
@@ -11,14 +15,20 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.promises import PromiseResult, run_promise
 from moorland.core.price import step
 from moorland.server.checks.models import PromiseState
+from moorland.server.errors import Failure
 from moorland.server.evaluating import evaluator
-from moorland.server.releases.bundles import State
+from moorland.server.releases.bundles import State, live_number
+from moorland.server.releases.models import Workspace
 
 #: Results of so many promises are kept.
 MOST_KEPT = 5_000
+#: After a change promises are run once nothing else changed for so many seconds.
+QUIET_SECONDS = 3.0
+STATES: tuple[State, ...] = get_args(State)
 
 _kept: dict[tuple[object, str], PromiseResult] = {}
 _lock = threading.Lock()
+_log = logging.getLogger(__name__)
 
 
 def outcome(base: Evaluator, promise: PromiseShape) -> PromiseResult:
@@ -68,3 +78,32 @@ def broken_by(base: Evaluator) -> list[PromiseResult]:
     former = [promise for promise in live.promises if own.get(promise.name) != promise]
     known = results("draft", base.bundle.promises) if base is evaluator("draft") else [outcome(base, promise) for promise in base.bundle.promises]
     return [result for result in [*known, *(outcome(base, promise) for promise in former)] if not result.kept]
+
+
+def keep_running() -> None:
+    """Runs the promises of the draft and of what is live after every change, once it has been quiet for a moment, for as long as the server runs."""
+    seen: tuple[int, ...] | None = None
+    run: tuple[int, ...] | None = None
+    while True:
+        time.sleep(QUIET_SECONDS)
+        try:
+            now = _counters()
+            if now is not None and now == seen and now != run:
+                for state in STATES:
+                    if state == "draft" or live_number():
+                        results(state, evaluator(state).bundle.promises)
+                run = now
+            seen = now
+        except Failure:
+            run = seen
+        except Exception:
+            _log.exception("promises could not be run")
+            run = seen
+        finally:
+            connection.close()
+
+
+def _counters() -> tuple[int, ...] | None:
+    """What any outcome can depend on, as counters; None before there is a workspace."""
+    space = Workspace.objects.first()
+    return None if space is None else (space.policy_version, space.people_version, space.data_version, live_number())

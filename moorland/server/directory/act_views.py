@@ -62,7 +62,8 @@ class Acts(APIView):
     @extend_schema(request=Act, responses=ImpactAnswer, parameters=[TRY])
     def post(self, request: Request) -> Response:
         asked = read_body(request, Act)
-        return answer(ImpactAnswer(viewers=perform(asked, account_of(request), only_tried(request))))
+        found = perform(asked, account_of(request), only_tried(request))
+        return answer(ImpactAnswer(viewers=found.viewers, broken=found.broken))
 
 
 def _in_scope(request: Request, login: str, act: ActName) -> None:

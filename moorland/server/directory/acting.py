@@ -2,13 +2,12 @@
 
 from typing import Any
 
-from moorland.core.insight.impact import ViewerImpact
 from moorland.server.changes import recorded
 from moorland.server.directory.act_shapes import Act
 from moorland.server.directory.acts import act_of, apply
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
 from moorland.server.directory.secret_values import secret_attributes, told_values
-from moorland.server.directory.service import still_as_judged, tried
+from moorland.server.directory.service import Tried, still_as_judged, tried
 from moorland.server.duties.judging import may_take_over
 from moorland.server.duties.rights import outside, rights_of
 from moorland.server.errors import missing
@@ -22,8 +21,8 @@ MOST_NAMED = 1_000
 Sides = dict[str, dict[str, Any]]
 
 
-def perform(act: Act, account: Account, only_try: bool) -> list[ViewerImpact]:
-    """Who gains and loses by an act; unless it is only tried, it is made. Raises Failure where it cannot be made."""
+def perform(act: Act, account: Account, only_try: bool) -> Tried:
+    """Who gains and loses by an act, and which promises it breaks; unless it is only tried, it is made. Raises Failure where it cannot be made."""
     if act.change_people is not None and act.change_people.sign_in is not None:
         _refuse_sign_in_of_wider(account, act.change_people.logins)
     heir = getattr(act.delete_people or act.leave, "hand_over_to", None)
@@ -38,7 +37,7 @@ def perform(act: Act, account: Account, only_try: bool) -> list[ViewerImpact]:
             still_as_judged(found)
             change.details = details
             change.before, change.after = differing(before, standing(act))
-    return found.viewers
+    return found
 
 
 def _refuse_sign_in_of_wider(account: Account, logins: list[str]) -> None:

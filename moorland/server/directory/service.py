@@ -14,6 +14,7 @@ from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.core.people import People, Viewer
 from moorland.server.catalog.storage import load_table
 from moorland.server.changes import in_charge, nobody_in_charge
+from moorland.server.checks.running import outcome, results
 from moorland.server.directory.models import Account
 from moorland.server.duties.judging import Outcome, gains_by_name, holdings, judge
 from moorland.server.duties.rights import Rights, outside, rights_of
@@ -44,11 +45,13 @@ def signature(viewer: Viewer) -> tuple[object, ...]:
 class Tried:
     """A change that was tried and judged: who gains and loses what, as whoever makes it may be told.
 
-    `state` is what it was judged on, None for who may do everything.
+    `state` is what it was judged on, None for who may do everything. `broken` are the promises of what is live that it would break, by label,
+    as far as whoever makes it is told of promises.
     """
 
     viewers: list[ViewerImpact]
     state: tuple[int, ...] | None
+    broken: list[str]
 
 
 def tried(change: Callable[[], object], by: Account) -> Tried:
@@ -79,10 +82,17 @@ def tried(change: Callable[[], object], by: Account) -> Tried:
     before, after = befores["live"], afters["live"]
     logins = [login for login in concerned(before, after) if _differs(before, after, login)]
     found = impact(before, after, logins)
+    broken = newly_broken(before, after) if logins and (rights.whole("checks") or rights.whole("release")) else []
     if rights.whole("look-values"):
-        return Tried(found, None if rights.keeps_all else state)
+        return Tried(found, None if rights.keeps_all else state, broken)
     people = [after.viewer(login) if login in after.people.users else before.viewer(login) for login in logins]
-    return Tried(told_to(rights, found, people), state)
+    return Tried(told_to(rights, found, people), state, broken)
+
+
+def newly_broken(before: Evaluator, after: Evaluator) -> list[str]:
+    """The promises of what is live that are kept and would not be, by label."""
+    kept = [promise for promise, result in zip(before.bundle.promises, results("live", before.bundle.promises), strict=True) if result.kept]
+    return [promise.title for promise in kept if not outcome(after, promise).kept]
 
 
 def told_to(rights: Rights, found: list[ViewerImpact], people: list[Viewer]) -> list[ViewerImpact]:

@@ -185,6 +185,7 @@ class PersonChange(Shape):
 
 
 class ImpactAnswer(Shape):
-    """Who gains and who loses what, now (live) if this is done."""
+    """Who gains and who loses what, now (live) if this is done, and the promises of what is live that it breaks."""
 
     viewers: list[ViewerImpact]
+    broken: list[str]

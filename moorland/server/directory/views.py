@@ -282,7 +282,8 @@ class Person(APIView):
         account = account_named(login)
         expect_version(account, asked.version, login, lambda: self._card(request, login).model_dump(mode="json", by_alias=True))
         change = PeopleChange(logins=[login], versions={login: asked.version}, **asked.model_dump(exclude={"version"}, exclude_none=True))
-        return answer(ImpactAnswer(viewers=perform(Act(change_people=change), account_of(request), only_tried(request))))
+        found = perform(Act(change_people=change), account_of(request), only_tried(request))
+        return answer(ImpactAnswer(viewers=found.viewers, broken=found.broken))
 
     def _card(self, request: Request, login: str) -> PersonCard:
         state = state_of(request)

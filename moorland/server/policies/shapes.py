@@ -70,6 +70,8 @@ class MappingAnswer(Shape):
 
     viewers: list[ViewerImpact]
     reached: list[str]
+    #: Promises of what is live that it breaks.
+    broken: list[str]
 
 
 class RoleUsesAnswer(Shape):

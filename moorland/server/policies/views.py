@@ -158,7 +158,7 @@ class Assignments(APIView):
                 change.details["added"] = [to_plain(shape) for shape in asked.add]
                 add()
                 still_as_judged(found)
-        return answer(MappingAnswer(viewers=found.viewers, reached=_known(request, reached_by(name, asked.add))))
+        return answer(MappingAnswer(viewers=found.viewers, broken=found.broken, reached=_known(request, reached_by(name, asked.add))))
 
 
 class OneAssignment(APIView):
@@ -181,4 +181,4 @@ class OneAssignment(APIView):
                 change.details["removed"] = assignment_document(assignment)
                 remove()
                 still_as_judged(found)
-        return answer(ImpactAnswer(viewers=found.viewers))
+        return answer(ImpactAnswer(viewers=found.viewers, broken=found.broken))

@@ -41,7 +41,6 @@ from moorland.server.trail.models import record
 from moorland.server.trail.verifying import standing
 from moorland.server.viewing.knowing import may_know_model
 
-
 #: So many measures are told of, where whole totals change.
 MOST_TOTALS = 12
 

@@ -5468,9 +5468,11 @@ export interface components {
         };
         /**
          * ImpactAnswer
-         * @description Who gains and who loses what, now (live) if this is done.
+         * @description Who gains and who loses what, now (live) if this is done, and the promises of what is live that it breaks.
          */
         ImpactAnswer: {
+            /** Broken */
+            broken: string[];
             /** Viewers */
             viewers: components["schemas"]["ViewerImpact"][];
         };
@@ -6006,6 +6008,8 @@ export interface components {
          * @description Who gains and loses by a mapping, live; and the logins it reaches on the day, whatever else they hold.
          */
         MappingAnswer: {
+            /** Broken */
+            broken: string[];
             /** Reached */
             reached: string[];
             /** Viewers */

@@ -8,7 +8,7 @@ import { usePeople } from "../state/directory";
 import { ConditionBuilder } from "./conditions/ConditionBuilder";
 import { useCheck } from "./conditions/useCheck";
 import { plural } from "./figures";
-import { Impact } from "./Impact";
+import { Breaks, Impact } from "./Impact";
 import { Notice } from "./Notice";
 import { useSubjects } from "./sentences/useSubjects";
 
@@ -137,6 +137,7 @@ export function AddMapping({ entry, close }: { entry: RoleEntry; close: () => vo
       {preview.isFetching && <p className="soft">Working out who gains and loses…</p>}
       {ready && preview.data && <Reached logins={preview.data.reached} names={people.data?.people ?? []} />}
       {ready && preview.data && entry.live && <Impact viewers={preview.data.viewers} />}
+      {ready && preview.data && <Breaks promises={preview.data.broken} />}
     </Modal>
   );
 }

@@ -3,7 +3,7 @@ import { App, Button, Modal } from "antd";
 import { type ReactNode, useState } from "react";
 import { ApiError, type Schemas } from "../api/client";
 import { queries, useChanged } from "../api/queries";
-import { Impact } from "./Impact";
+import { Breaks, Impact } from "./Impact";
 import { Notice } from "./Notice";
 
 type Answer = Schemas["ImpactAnswer"];
@@ -76,6 +76,7 @@ export function ConfirmImpact({
       )}
       {preview.isPending && <p className="soft">Working out who gains and loses…</p>}
       {preview.data && <Impact viewers={preview.data.viewers} />}
+      {preview.data && <Breaks promises={preview.data.broken} />}
     </Modal>
   );
 }

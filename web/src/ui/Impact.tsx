@@ -1,6 +1,7 @@
 import { asks, tableSubject } from "../state/asking";
 import { plural } from "./figures";
 import { alike, byKind, figuresOf, type ViewerImpact } from "./impactLines";
+import { Notice } from "./Notice";
 import { Scroll } from "./Scroll";
 import { count } from "./Share";
 
@@ -96,5 +97,15 @@ export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
       </table>
       {groups.length > MOST_LINES && <p className="soft small">and {groups.length - MOST_LINES} more lines</p>}
     </Scroll>
+  );
+}
+
+/** The promises of what is live that something would break. */
+export function Breaks({ promises }: { promises: string[] }) {
+  if (promises.length === 0) return null;
+  return (
+    <Notice kind="bad">
+      <b>This breaks {plural(promises.length, "promise")}</b> of what is live: {promises.join("; ")}.
+    </Notice>
   );
 }
