@@ -21,6 +21,7 @@ from benchmarks.generated import million
 from benchmarks.importing import import_lines
 from benchmarks.in_browser import keystroke_in_browser
 from benchmarks.load import load_lines
+from benchmarks.proving import proving_lines
 from benchmarks.served import served_demo
 from demo.bundle import generate
 from moorland.core.bundle.policy import Role
@@ -94,6 +95,8 @@ def main() -> None:
         table.add_row(*asked)
     for told in asking_lines(rows, lambda step: messages.print(f"{step} …")):
         table.add_row(*told)
+    for proved in proving_lines(rows, lambda step: messages.print(f"{step} …")):
+        table.add_row(*proved)
     console.print(table)
 
 

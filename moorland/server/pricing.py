@@ -15,6 +15,8 @@ from moorland.server.turns import Turn, Turns
 
 #: An answer has at most so many lines, a request so many values, and so many seconds.
 MOST_LINES, MOST_VALUES = 20_000, 1_000_000
+#: So many signs of texts are put together for a request.
+MOST_TEXT = 100_000_000
 SECONDS = 20.0
 #: What keepers of the workspace ask over everybody at once takes longer.
 ADMINISTRATOR_SECONDS = 120.0
@@ -34,7 +36,7 @@ class TooMany(Exception):
 
 
 @contextmanager
-def priced(asker: str, seconds: float, lines: int, values: int, gone: Callable[[], bool] | None, wait: float = 0.0) -> Iterator[None]:
+def priced(asker: str, seconds: float, lines: int, values: int, gone: Callable[[], bool] | None, wait: float = 0.0, text: int = MOST_TEXT) -> Iterator[None]:
     """All that is worked out inside has this price, and takes turns with all else.
 
     Of one asker few things are worked out at once: one more waits so many seconds for a place. Raises TooMany.
@@ -50,7 +52,7 @@ def priced(asker: str, seconds: float, lines: int, values: int, gone: Callable[[
         _running[asker] += 1
     turn = Turn(_turns)
     try:
-        with turn.taken(), within(Price(seconds, lines, values, unwanted=gone, turn=turn.step)):
+        with turn.taken(), within(Price(seconds, lines, values, text, unwanted=gone, turn=turn.step)):
             yield
     finally:
         with _changed:

@@ -286,3 +286,14 @@ def test_too_many_unknowns_are_said_to_be_left_out(monkeypatch: pytest.MonkeyPat
     base = payroll({"mask": {"column": "pay.amount", "with": "withhold", "in_totals": {"full": {"at_least": 2}}}})
     found = probe(base, base.viewer("ann"))
     assert "more than 3 unknowns" in found.left_out[0] or "4 unknowns" in found.left_out[0]
+
+
+def test_numbers_of_hidden_rows_that_another_table_shows_are_a_door() -> None:
+    texts = found_doors(payroll({"rows": {"table": "pay", "where": "person_id = 1"}}))
+    assert texts == ["bonus.base shows pay.amount of 3 rows of pay that are hidden", "bonus.base shows pay.wage of 3 rows of pay that are hidden"]
+    assert found_doors(payroll({"rows": {"table": "person", "where": "id = 1"}})) == []
+
+
+def test_numbers_of_a_hidden_table_that_another_shows_are_a_door() -> None:
+    assert found_doors(payroll({"objects": {"hide": ["table:pay"]}}))[0].startswith("bonus.base shows the same values as pay.amount")
+    assert found_doors(payroll({"objects": {"hide": ["table:pay", "table:bonus"]}})) == []

@@ -13,9 +13,13 @@ from django.db import connection
 
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.price import TooCostly
+from moorland.server.pricing import priced
 
 #: So many results are kept.
 MOST_KEPT = 12
+#: Nothing here takes longer than an hour; only that is bounded.
+SECONDS, UNBOUNDED = 3600.0, 10**15
 
 Progress = Callable[[int, int], None]
 _pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="checks")
@@ -57,9 +61,17 @@ def worked_out(base: Evaluator, what: str, make: Callable[[Progress], Any]) -> W
     return work
 
 
+def known(base: Evaluator, what: str) -> Work | None:
+    """What is being worked out, or was, under a name; None where nobody asked for it yet."""
+    with _lock:
+        return _kept.get((base.stamp, what))
+
+
 def _in_thread(work: Work, make: Callable[[Progress], Any]) -> None:
+    """Works it out beside the requests, which go first whenever they are due."""
     try:
-        _run(work, make)
+        with priced("checks in the background", SECONDS, UNBOUNDED, UNBOUNDED, None, SECONDS, UNBOUNDED):
+            _run(work, make)
     finally:
         connection.close()
 
@@ -69,6 +81,8 @@ def _run(work: Work, make: Callable[[Progress], Any]) -> None:
         work.result = make(work.told)
     except BundleError as error:
         work.failed = error.problems[0].sentence()
+    except TooCostly as costly:
+        work.failed = costly.message
     except Exception:  # whatever ends it, somebody waits to be told
         _log.exception("a check")
         work.failed = "the server met an error."

@@ -19,7 +19,7 @@ from moorland.core.insight.probe.probing import probe, probe_classes
 from moorland.core.insight.probe.shapes import ViewerProbe
 from moorland.core.insight.wording import said
 from moorland.server.changes import recorded
-from moorland.server.checks.background import Work, worked_out
+from moorland.server.checks.background import Work, known, worked_out
 from moorland.server.checks.check_shapes import (
     Acceptance,
     AcceptRequest,
@@ -43,13 +43,18 @@ VIEWER = OpenApiParameter("viewer", str, description="A login; one of each class
 
 
 class Guarding(APIView):
-    """Who keeps checks over everything: how much the promises of the draft guard, worked out once for each change."""
+    """Who keeps checks over everything: how much the promises of the draft guard, worked out once for each change.
+
+    With `known` only what was worked out before is told; nothing is begun.
+    """
 
     needs = {"GET": over_everything("checks")}
 
-    @extend_schema(responses=GuardAnswer)
+    @extend_schema(responses=GuardAnswer, parameters=[OpenApiParameter("known", bool, description="Begin nothing.")])
     def get(self, request: Request) -> Response:
         base, values = evaluator("draft"), request_rights(request).whole("look-values")
+        if request.query_params.get("known") == "true" and known(base, "guard") is None:
+            return answer(GuardAnswer(ready=False, done=0, of=0, failed=None, share=0, guarded=0, sentences=[]))
         work = worked_out(base, "guard", lambda told: guard(base, told))
         if not work.ended.is_set() or work.failed is not None:
             return answer(GuardAnswer(**_underway(work), share=0, guarded=0, sentences=[]))

@@ -108,6 +108,7 @@ export const queries = {
   promises: () => ask("get", "/api/promises", {}),
   overview: () => ask("get", "/api/overview", {}),
   guard: () => ({ ...ask("get", "/api/guard", {}), staleTime: A_WHILE }),
+  guardKnown: () => ask("get", "/api/guard", { params: { query: { known: true } } }),
   findings: () => ({ ...ask("get", "/api/findings", {}), staleTime: A_WHILE }),
   probe: (viewer: string | undefined) => ({
     ...ask("get", "/api/probe", { params: { query: viewer === undefined ? {} : { viewer } } }),

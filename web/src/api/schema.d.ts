@@ -489,7 +489,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Who keeps checks over everything: how much the promises of the draft guard, worked out once for each change. */
+        /**
+         * @description Who keeps checks over everything: how much the promises of the draft guard, worked out once for each change.
+         *
+         *     With `known` only what was worked out before is told; nothing is begun.
+         */
         get: operations["api_guard_retrieve"];
         put?: never;
         post?: never;
@@ -11525,7 +11529,10 @@ export interface operations {
     };
     api_guard_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Begin nothing. */
+                known?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -41,6 +41,7 @@ def doors(evaluator: Evaluator, viewer: Viewer, model: ViewerModel) -> Iterator[
     """What is withheld from a viewer in one place and open in another: copies of columns, measures, titles, rows listed by grouping."""
     looking = _Doors(evaluator, viewer, model)
     yield from looking.copies()
+    yield from looking.second_facts()
     yield from looking.measures()
     yield from looking.titles()
     yield from looking.listed_by_grouping()
@@ -63,7 +64,10 @@ class _Doors:
         return Find(kind="door", model=self.name, subject=subject, by=[question] if question is not None else [], arithmetic=arithmetic)
 
     def withheld(self) -> Iterator[tuple[ColumnKey, Mask]]:
-        """The columns that are masked for the viewer, or do not exist for them in a table that does; and the rows in which a cell is withheld."""
+        """The columns that are masked for the viewer, or do not exist for them, and the rows in which a cell is withheld.
+
+        Of a table that does not exist for them, without its keys and references: those are what it is joined by.
+        """
         for table in sorted(self.model.objects.tables):
             view = visible_table(self.model, table)
             for column in self.schema.tables[table].columns:
@@ -71,6 +75,12 @@ class _Doors:
                 covered = view.rows & ~self.clear[key]
                 if covered.any() and not self.schema.columns[key].quarantine:
                     yield key, covered
+        hidden = (name for name in sorted(self.schema.tables) if name not in self.model.objects.tables and self.schema.tables[name].alias_of is None)
+        for table in hidden:
+            joined = {self.schema.tables[table].key, *(step.column for step in self.schema.parents[table])}
+            for column in self.schema.tables[table].columns:
+                if column.name not in joined and not column.quarantine:
+                    yield (table, column.name), np.ones(self.data.rows(table), np.bool_)
 
     def copies(self) -> Iterator[Find]:
         """Columns with the same values as a withheld one: of its table, of its lookups, and of tables that refer to the same rows."""
@@ -91,6 +101,27 @@ class _Doors:
                 text = f"{'.'.join(other)} shows the same values as {'.'.join(key)} in {open_rows:,} of its {len(rows):,} covered rows"
                 asked = Question(rows=RowsQuestion(model=self.name, table=table, columns=[".".join(other)]))
                 yield self.find(FoundSubject(column=".".join(key), where=f"the rows in which {'.'.join(other)} is clear"), asked, text)
+
+    def second_facts(self) -> Iterator[Find]:
+        """Numbers of rows that are hidden, which another table shows for the same things: one that refers to those rows, or both to one and the same."""
+        for table in sorted(self.model.objects.tables):
+            step()
+            left = self.model.left_by_filters(table)
+            hidden = ~visible_table(self.model, table).rows & (True if left is None else left)
+            joined = {self.schema.tables[table].key, *(step_.column for step_ in self.schema.parents[table])}
+            numbers = [column for column in self.schema.tables[table].columns if column.type in ("integer", "number") and column.name not in joined]
+            for column in numbers if hidden.any() else ():
+                key = (table, column.name)
+                labels, codes = self._values(key)
+                rows = np.flatnonzero(hidden & (codes >= 0))
+                others = (other for other in sorted(self.clear) if other[0] != table and not self.schema.reaches(table, other[0]) and self.clear[other].any())
+                for other in others if len(np.unique(codes[rows])) >= LEAST_ALIKE else ():
+                    same_type = self.schema.columns[other].type == column.type
+                    found = self._same(key, rows, labels[codes[rows]], other) if same_type else None
+                    if found is not None:
+                        text = f"{'.'.join(other)} shows {'.'.join(key)} of {found[1]:,} rows of {table} that are hidden"
+                        asked = Question(rows=RowsQuestion(model=self.name, table=found[0], columns=[".".join(other)]))
+                        yield self.find(FoundSubject(column=".".join(key), where=f"hidden rows of {table}"), asked, text)
 
     def _same(self, key: ColumnKey, rows: Array, wanted: Array, other: ColumnKey) -> tuple[str, int] | None:
         """Whether another column shows the values of some rows of the withheld one's table; where to ask, and in how many rows it does."""

@@ -107,11 +107,12 @@ class _Lines:
     def all(self) -> None:
         """The lines of every question, by few columns first."""
         asking = self.asking
-        columns = self._different(asking.columns)
-        plain = [key for key in columns if not asking.masked(key)]
+        asking.rows_for(self.told, (), 0)
         if len(asking.unknown_rows) > MOST_UNKNOWNS:
             self._leave(f"{self.told.measure.name}: {len(asking.unknown_rows):,} unknowns, and at most {MOST_UNKNOWNS:,} are looked at")
             return
+        columns = self._different(asking.columns)
+        plain = [key for key in columns if not asking.masked(key)]
         for size in range(MOST_COLUMNS + 2):
             for chosen in combinations(columns, size):
                 if self._too_much(size):

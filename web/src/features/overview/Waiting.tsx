@@ -15,7 +15,7 @@ export function Waiting() {
   const again = (query: { state: { data?: { ready: boolean; failed?: string | null } } }) =>
     query.state.data && !query.state.data.ready && !query.state.data.failed ? 900 : false;
   const findings = useQuery({ ...queries.findings(), enabled: keeps, refetchInterval: again });
-  const guard = useQuery({ ...queries.guard(), enabled: keeps && findings.data?.ready === true, refetchInterval: again });
+  const guard = useQuery({ ...queries.guardKnown(), enabled: keeps });
   const waiting = useQuery(queries.overview());
   const broken = promises.data?.promises.filter((entry) => !entry.draft.kept) ?? [];
   const liveBroken = promises.data?.promises.filter((entry) => entry.live && !entry.live.kept) ?? [];
@@ -53,7 +53,7 @@ export function Waiting() {
           <Line bad={false} to="/checks/guarding">
             {guard.data?.ready
               ? `${Math.round(guard.data.share)} % of the sentences are guarded by promises; ${plural(unguarded.length, "sentence")} could be undone unnoticed`
-              : "working out what the promises guard…"}
+              : "see which mistakes no promise would notice"}
           </Line>
         )}
         {keeps && (
