@@ -29,9 +29,9 @@ def serious(browser: Browser, contrast_only: bool = False) -> list[str]:
 
 SCREENS = [
     ("/overview", "IS IT SAFE?"),
-    ("/checks/guarding", "guarded"),
+    ("/checks/guarding", "a little"),
     ("/checks/findings", "Mark all as seen"),
-    ("/checks/probe?as=l.esk", "worked out exactly"),
+    ("/checks/probe?as=l.esk", "What could somebody work out?"),
     ("/models", "LOOKUPS"),
     ("/models/table/site", "annual_rent"),
     ("/models/cubes", "cube"),

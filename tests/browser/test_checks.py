@@ -35,7 +35,7 @@ def test_the_first_walk_leads_from_a_broken_promise_to_a_release_and_the_trail(a
     admin.until(lambda: "worked out exactly" in admin.text(), "probed", 90)
     admin.sees("worked out exactly", "quantity_held of Gearbox › Bearings", "18,648 − 15,759 (what is shown) = 2,889")
     admin.click("What closes it?")
-    admin.until(lambda: "closes it" in admin.text(), "tried", 90)
+    admin.until(lambda: "Own totals in sentence 1 of Stores overview." in admin.text(), "tried", 90)
     admin.sees("closes it", "Own totals in sentence 1 of Stores overview.")
     admin.click("Take over as an unsaved edit")
     admin.sees("totals are own")
@@ -58,7 +58,7 @@ def test_the_first_walk_leads_from_a_broken_promise_to_a_release_and_the_trail(a
     admin.click("Release now")
     admin.sees("1 CHANGE", "Stores overview role changed")
     admin.press("button[aria-label='Compare release 1']")
-    admin.sees("for the people of today", "totals: own")
+    admin.sees("for the people of today", "promise added")
     # The trail tells of it as one remembers.
     admin.open("/trail")
     admin.sees("looked as", "release: release 2", "the newest seal")

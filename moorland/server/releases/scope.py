@@ -36,7 +36,7 @@ def refuse_release(account: Account, rights: Rights, after: Evaluator, changes: 
         within = rights.reaches("release", model=model, every_model=model is None)
         if not within:
             named = f"{change.kind.removesuffix('s')} {change.label}" if _knows(rights, model) else "something outside of the scope of your duties"
-            raise outside(f"The draft changes {named}, which you may not release. Choose other changes.")
+            raise outside(f"The draft changes {named}, which you may not release. Leave it out.")
     if not keeps_alone(account):
         found = impact(evaluator("live"), after, [account.login])
         if any(item.gained or any(table.gained for table in item.tables) for item in found):

@@ -39,7 +39,7 @@ export function actLabel(act: Act): string {
 
 /** The screens of the workspace, and the acts of which any one shows a screen. */
 export const SCREENS: { path: string; label: string; acts: Act[] }[] = [
-  { path: "overview", label: "Overview", acts: ["models", "roles", "map", "look-shapes", "release", "checks", "pages"] },
+  { path: "overview", label: "Overview", acts: ["look-shapes", "release", "checks"] },
   { path: "models", label: "Models", acts: ["models", "roles", "look-shapes", "release"] },
   { path: "people", label: "People", acts: ["people", "map", "look-shapes", "links"] },
   { path: "roles", label: "Roles", acts: ["roles", "map", "look-shapes", "release"] },
