@@ -113,7 +113,9 @@ class Evaluator:
         old = self.bundle.roles[place]
         bundle = self.bundle.model_copy(update={"roles": [role if item.name == role.name else item for item in self.bundle.roles]})
         if role.assigned != old.assigned or role.kind != old.kind or role.model != old.model or _looked_up_in(role) != _looked_up_in(old):
-            return self.on(bundle)
+            made = self.on(bundle)
+            made._tables.update(self._tables)
+            return made
         made = copy.copy(self)
         made.bundle, made.stamp, made.roles = bundle, object(), dict(self.roles)
         for kept in ("alike", "_viewer_reads"):

@@ -128,9 +128,7 @@ def _without(evaluator: Evaluator, compiled: CompiledRole, sentence: int) -> Eva
     """The same with one sentence of a role switched off: what the viewer would see were it not for that sentence."""
     role = compiled.role
     sentences = [item.model_copy(update={"off": True}) if place == sentence else item for place, item in enumerate(role.sentences)]
-    changed = role.model_copy(update={"sentences": sentences})
-    roles = [changed if item.name == role.name else item for item in evaluator.bundle.roles]
-    return evaluator.on(evaluator.bundle.model_copy(update={"roles": roles}))
+    return evaluator.with_role(role.model_copy(update={"sentences": sentences}))
 
 
 def _given_away(evaluator: Evaluator, without: Evaluator, viewer: Viewer, model: str, by: list[str], measure: str) -> Iterator[str]:
