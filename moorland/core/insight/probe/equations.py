@@ -23,6 +23,8 @@ MOST_COLUMNS = 3
 MOST_UNKNOWNS = 200_000
 MOST_TERMS = 4_000_000
 MOST_ROWS_LOOKED_AT = 400_000_000
+#: So many questions by masked columns are counted one by one.
+MOST_COUNTED = 20_000
 
 
 @dataclass(frozen=True)
@@ -147,7 +149,7 @@ class _Lines:
         left = "" if size == 0 else f" questions by {size} columns, a filter among them, were not all looked at"
         if len(self.asking.unknown_rows) > MOST_UNKNOWNS:
             self._leave(f"{self.told.measure.name}: more than {MOST_UNKNOWNS:,} unknowns;{left}")
-        elif self._looked_at > MOST_ROWS_LOOKED_AT or self._terms > MOST_TERMS:
+        elif self._looked_at > MOST_ROWS_LOOKED_AT or self._terms > MOST_TERMS or self.asking.counted > MOST_COUNTED:
             self._leave(f"{self.told.measure.name}:{left}")
         else:
             return False

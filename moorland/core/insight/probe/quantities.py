@@ -142,6 +142,8 @@ class Asking:
     unknown_rows: list[int] = field(default_factory=list)
     lifted: list[bool] = field(default_factory=list)
     least: list[int] = field(default_factory=list)
+    #: How many questions by masked columns were counted one by one.
+    counted: int = 0
 
     def __post_init__(self) -> None:
         owner = self.quantity.column[0] if self.quantity.column is not None else self.table
@@ -150,7 +152,7 @@ class Asking:
         self._cell = own if owner == self.table else np.asarray(self.data.path(self.table, owner)[:-1])
         self._behind = self.data.rows(owner)
         self._numbers = np.full(self._behind + len(own), -1, np.int64)
-        self._kept: dict[object, Rows | None] = {}
+        self._kept: dict[object, Rows] = {}
 
     @property
     def data(self) -> ModelData:
@@ -199,11 +201,15 @@ class Asking:
         names = [*by, *([filtered] if filtered is not None else [])]
         plain = not any(self.masked(key) for key in names)
         levels = tuple(level_used(self.data, self.table, rule, used) for rule in self.whole_rules)
-        key: object = (tuple(grant.name for grant in grants), levels) if plain else (told.measure.name, by, depth, filtered)
+        if not plain:
+            # Each such question is its own: none is kept, and they are counted.
+            self.counted += 1
+            radix = Radix(self.model, by, self.evaluator.secret)
+            return self._made(count(self.model, told.measure, self.table, asked, depth, radix, strata=False), grants, True)
+        key = (tuple(grant.name for grant in grants), levels)
         if key not in self._kept:
-            radix = Radix(self.model, () if plain else by, self.evaluator.secret)
-            wanted = Asked(by, None) if plain else asked
-            self._kept[key] = self._made(count(self.model, told.measure, self.table, wanted, depth, radix, strata=False), grants, not plain)
+            radix = Radix(self.model, (), self.evaluator.secret)
+            self._kept[key] = self._made(count(self.model, told.measure, self.table, Asked(by, None), depth, radix, strata=False), grants, False)
         return self._kept[key]
 
     def _made(self, counted: Counted, grants: list[RoleRows], grouped: bool) -> Rows:
