@@ -34,6 +34,12 @@ def test_a_finding_is_accepted_until_a_day_with_a_reason_and_taken_up_again(boss
     assert [entry.action for entry in Entry.objects.order_by("number")][-2:] == ["accept finding", "take finding up again"]
 
 
+def test_a_duty_with_one_holder_is_told_and_one_with_two_is_not(boss: Session) -> None:
+    assert finding(boss, "duty_with_one_holder")["message"] == "Only Boss may keep the settings."
+    given("bob", ["settings", "release", "people"])
+    assert "duty_with_one_holder" not in [item["kind"] for item in boss.ok("GET", "findings")["findings"]]
+
+
 def test_findings_since_the_last_look_are_marked(boss: Session) -> None:
     keys = [item["key"] for item in boss.ok("GET", "findings")["findings"]]
     assert not any(item["new"] for item in boss.ok("GET", "findings")["findings"])

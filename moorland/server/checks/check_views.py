@@ -10,7 +10,7 @@ from rest_framework.views import APIView
 
 from moorland.core.bundle.policy import Sentence
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.insight.findings.finding import Finding
+from moorland.core.insight.findings.finding import WEIGHTS, Finding
 from moorland.core.insight.findings.noticing import notice
 from moorland.core.insight.findings.placing import key_of, mended, place_of
 from moorland.core.insight.guarding import Guard, GuardedSentence, guard
@@ -32,6 +32,7 @@ from moorland.server.checks.check_shapes import (
     SeenRequest,
 )
 from moorland.server.checks.models import AcceptedFinding, SeenFindings
+from moorland.server.checks.own_findings import own_findings
 from moorland.server.duties.permission import over_everything, request_rights
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
@@ -76,7 +77,9 @@ class Findings(APIView):
             return answer(FindingsAnswer(**_underway(work), findings=[]))
         accepted = {item.key: item for item in AcceptedFinding.objects.filter(until__gte=base.as_of)}
         seen = SeenFindings.objects.filter(login=account_of(request).login).first()
-        entries = [_entry(base, finding, accepted, None if seen is None else set(seen.keys), values) for finding in work.result]
+        found = [*work.result, *own_findings()]
+        found.sort(key=lambda item: WEIGHTS.index(item.weight))
+        entries = [_entry(base, finding, accepted, None if seen is None else set(seen.keys), values) for finding in found]
         return answer(FindingsAnswer(**_underway(work), findings=entries))
 
 
@@ -89,7 +92,7 @@ class AcceptedFindings(APIView):
     def post(self, request: Request) -> Response:
         asked, base = read_body(request, AcceptRequest), evaluator("draft")
         work = worked_out(base, "findings", lambda told: notice(base))
-        found = next((item for item in work.result or [] if key_of(base.bundle, item) == asked.key), None)
+        found = next((item for item in [*(work.result or []), *own_findings()] if key_of(base.bundle, item) == asked.key), None)
         if found is None:
             raise missing("finding", asked.key)
         if asked.until < base.as_of:

@@ -177,6 +177,6 @@ function linkOf(place: Entry["place"]): string {
     case "attribute":
       return "/people";
     case "workspace":
-      return "/roles";
+      return place.label === "the roles" ? "/roles" : "/settings/duties";
   }
 }
