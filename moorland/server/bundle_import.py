@@ -5,7 +5,6 @@ organizations, attributes and assignments act at once; whoever or whatever of th
 organization stays. Passwords, secret values, duties, keys and rules for signing in are left as they are.
 """
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -30,6 +29,7 @@ from moorland.server.directory.models import Account, AttributeDefinition, Group
 from moorland.server.directory.secret_values import cleared, secret_attributes, set_values
 from moorland.server.errors import Failure
 from moorland.server.evaluating import evaluator_of
+from moorland.server.policies.assignments import assign
 from moorland.server.policies.models import Assignment, Role
 from moorland.server.releases.bundles import bundle_of, draft_policy
 from moorland.server.releases.returning import as_released
@@ -208,31 +208,11 @@ def _assignments(bundle: Bundle) -> None:
     roles = {role.name: role for role in Role.objects.filter(deleted=False)}
     accounts = {account.login: account for account in Account.objects.all()}
     groups = {group.name: group for group in Group.objects.all()}
+    now = _assigned()
     for role in bundle.roles:
-        wanted = [to_plain(item) for item in role.assigned]
-        if wanted == _assigned_to(roles[role.name]):
-            continue
-        Assignment.objects.filter(role=roles[role.name]).delete()
-        for item in role.assigned:
-            Assignment.objects.create(
-                role=roles[role.name],
-                account=accounts[item.user] if item.user else None,
-                group=groups[item.group] if item.group else None,
-                everyone=bool(item.everyone),
-                when=item.when or "",
-                first_day=item.from_,
-                last_day=item.until,
-                reason=item.reason or "",
-            )
-
-
-def _assigned_to(role: Role) -> list[dict[str, Any]]:
-    return next((item["assigned"] for item in _assigned_roles([role])), [])
-
-
-def _assigned_roles(roles: Iterable[Role]) -> list[dict[str, Any]]:
-    bundle = bundle_of("draft")
-    return [{"name": role.name, "assigned": [to_plain(item) for item in role.assigned]} for role in bundle.roles if role.name in {own.name for own in roles}]
+        if [to_plain(item) for item in role.assigned] != now[role.name]:
+            Assignment.objects.filter(role=roles[role.name]).delete()
+            assign(roles[role.name], role.assigned, accounts, groups)
 
 
 def _assigned() -> dict[str, list[Any]]:

@@ -19,7 +19,8 @@ from moorland.server.duties.giving import give, give_set
 from moorland.server.duties.rights import holding
 from moorland.server.errors import Failure
 from moorland.server.pages.models import Page, Shelf
-from moorland.server.policies.models import Assignment, Role
+from moorland.server.policies.assignments import assign
+from moorland.server.policies.models import Role
 from moorland.server.releases.models import Workspace
 from moorland.server.releases.publishing import publish
 from moorland.server.trail.models import record
@@ -128,14 +129,4 @@ def _policies(bundle: Bundle) -> None:
         document = to_plain(role)
         document.pop("assigned", None)
         stored = Role.objects.create(name=role.name, document=document, position=position)
-        for assignment in role.assigned:
-            Assignment.objects.create(
-                role=stored,
-                account=accounts[assignment.user] if assignment.user else None,
-                group=groups[assignment.group] if assignment.group else None,
-                everyone=bool(assignment.everyone),
-                when=assignment.when or "",
-                first_day=assignment.from_,
-                last_day=assignment.until,
-                reason=assignment.reason or "",
-            )
+        assign(stored, role.assigned, accounts, groups)

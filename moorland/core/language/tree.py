@@ -2,7 +2,8 @@
 
 import datetime
 from collections.abc import Iterator
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
+from typing import Any
 
 from moorland.core.bundle.shape import ValueType
 
@@ -207,6 +208,17 @@ class Aggregate(Node):
     argument: Node | None
     distinct: bool = False
     table: str = ""
+
+
+def bare(node: Node) -> Node:
+    """The node without its places in the text, so that equal expressions are equal."""
+    changes: dict[str, Any] = {"start": 0, "end": 0}
+    for name, value in vars(node).items():
+        if isinstance(value, Node):
+            changes[name] = bare(value)
+        elif isinstance(value, tuple):
+            changes[name] = tuple(bare(item) if isinstance(item, Node) else item for item in value)
+    return replace(node, **changes)
 
 
 def columns_read(node: Node) -> frozenset[tuple[str, str]]:

@@ -1,5 +1,6 @@
 """Assignments of roles in the written form of bundle.md, read and made."""
 
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from moorland.core.bundle.policy import Assignment as AssignmentShape
@@ -31,6 +32,21 @@ def assignment_document(assignment: Assignment) -> dict[str, Any]:
     if assignment.reason:
         document["reason"] = assignment.reason
     return document
+
+
+def assign(role: Role, shapes: Iterable[AssignmentShape], accounts: Mapping[str, Account], groups: Mapping[str, Group]) -> None:
+    """Maps a role as the assignments of a bundle say; whom they name is among these accounts and groups."""
+    for shape in shapes:
+        Assignment.objects.create(
+            role=role,
+            account=accounts[shape.user] if shape.user else None,
+            group=groups[shape.group] if shape.group else None,
+            everyone=bool(shape.everyone),
+            when=shape.when or "",
+            first_day=shape.from_,
+            last_day=shape.until,
+            reason=shape.reason or "",
+        )
 
 
 def add_assignment(role: Role, shape: AssignmentShape, by: Account) -> None:

@@ -1,7 +1,6 @@
 """Findings about disclosure: hidden measures that others let derive, whole totals that give a hidden member away (semantics.md 8.3)."""
 
 from collections.abc import Iterator
-from dataclasses import replace
 from typing import Any
 
 from moorland.core.engine.evaluator import Evaluator
@@ -55,43 +54,32 @@ def _inputs_visible(compiled: CompiledRole, measure: CheckedMeasure) -> bool:
 
 
 def _around(measure: CheckedMeasure, visible: Any) -> bool:
-    wanted = _bare(measure.tree)
-    return any(_bare(node) == wanted for other in visible for node in other.tree.walk())
+    wanted = tree.bare(measure.tree)
+    return any(tree.bare(node) == wanted for other in visible for node in other.tree.walk())
 
 
 def _ways(measure: CheckedMeasure, visible: dict[str, CheckedMeasure]) -> list[str]:
     """The visible measures that together give a hidden one; empty where none are known."""
-    simple = {_bare(other.tree): name for name, other in visible.items() if isinstance(other.tree, tree.Aggregate)}
-    parts = [_bare(node) for node in measure.tree.walk() if isinstance(node, tree.Aggregate)]
+    simple = {tree.bare(other.tree): name for name, other in visible.items() if isinstance(other.tree, tree.Aggregate)}
+    parts = [tree.bare(node) for node in measure.tree.walk() if isinstance(node, tree.Aggregate)]
     if not isinstance(measure.tree, tree.Aggregate) and all(part in simple for part in parts):
         return list(dict.fromkeys(simple[part] for part in parts))
-    wanted = _bare(measure.tree)
+    wanted = tree.bare(measure.tree)
     if wanted in simple:
         return [simple[wanted]]
     for name, other in visible.items():
         node = other.tree
-        if isinstance(node, tree.Arithmetic) and wanted in (_bare(node.left), _bare(node.right)):
-            rest = node.right if _bare(node.left) == wanted else node.left
-            rest_parts = [_bare(item) for item in rest.walk() if isinstance(item, tree.Aggregate)]
-            known = {_bare(item.tree): label for label, item in visible.items()}
+        if isinstance(node, tree.Arithmetic) and wanted in (tree.bare(node.left), tree.bare(node.right)):
+            rest = node.right if tree.bare(node.left) == wanted else node.left
+            rest_parts = [tree.bare(item) for item in rest.walk() if isinstance(item, tree.Aggregate)]
+            known = {tree.bare(item.tree): label for label, item in visible.items()}
             if isinstance(rest, tree.Literal):
                 return [name]
-            if _bare(rest) in known:
-                return [name, known[_bare(rest)]]
+            if tree.bare(rest) in known:
+                return [name, known[tree.bare(rest)]]
             if rest_parts and all(part in simple for part in rest_parts):
                 return [name, *dict.fromkeys(simple[part] for part in rest_parts)]
     return []
-
-
-def _bare(node: tree.Node) -> tree.Node:
-    """The node without its places in the text, so that equal expressions are equal."""
-    changes: dict[str, Any] = {"start": 0, "end": 0}
-    for name, value in vars(node).items():
-        if isinstance(value, tree.Node):
-            changes[name] = _bare(value)
-        elif isinstance(value, tuple):
-            changes[name] = tuple(_bare(item) if isinstance(item, tree.Node) else item for item in value)
-    return replace(node, **changes)
 
 
 def whole_total_findings(evaluator: Evaluator, compiled: CompiledRole, rule: MembersRule, holders: list[Viewer], path: str) -> Iterator[Finding]:

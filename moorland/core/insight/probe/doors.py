@@ -17,9 +17,9 @@ from moorland.core.engine.table_view import visible_table
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.exhibits import exhibit_question
 from moorland.core.insight.probe.equations import MOST_COLUMNS
-from moorland.core.insight.probe.quantities import bare
 from moorland.core.insight.probe.shapes import Find, FoundSubject
 from moorland.core.insight.promises import shown_values
+from moorland.core.language import tree
 from moorland.core.language.derived import ColumnKey
 from moorland.core.language.measures import CheckedMeasure
 from moorland.core.language.vectors import Array, Mask
@@ -157,9 +157,9 @@ class _Doors:
     def measures(self) -> Iterator[Find]:
         """Measures the viewer does not have whose expression another has."""
         compiled = self.evaluator.models[self.name].measures
-        visible = {bare(compiled[name].tree): name for name in sorted(self.model.objects.measures) if name in compiled}
+        visible = {tree.bare(compiled[name].tree): name for name in sorted(self.model.objects.measures) if name in compiled}
         for name in sorted(compiled):
-            other = visible.get(bare(compiled[name].tree))
+            other = visible.get(tree.bare(compiled[name].tree))
             if name not in self.model.objects.measures and other is not None and granting_measure(self.model, compiled[other], Asked((), None)):
                 asked = Question(totals=TotalsQuestion(model=self.name, measures=[other]))
                 yield self.find(FoundSubject(measure=name, where="everywhere"), asked, f"{other} is the same measure as {name}, which is hidden")

@@ -4,7 +4,7 @@ A quantity is one expression over the rows of one table, or a count of them: SUM
 """
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal
 
@@ -65,23 +65,12 @@ def quantities(measures: Iterable[CheckedMeasure]) -> tuple[list[Quantity], list
             unused.append(measure.name)
             continue
         counts = node.function == "COUNT"
-        argument, scale, shift = (bare(node.argument), 1.0, 0.0) if counts or node.argument is None else _straight(bare(node.argument))
+        argument, scale, shift = (
+            (None if node.argument is None else tree.bare(node.argument), 1.0, 0.0) if counts or node.argument is None else _straight(tree.bare(node.argument))
+        )
         function: Function = "COUNT" if counts else "AVG" if node.function == "AVG" else "SUM"
         found.setdefault((node.table, counts, argument), []).append(Told(measure, function, scale, shift))
     return [Quantity(table, argument, counts, tuple(told)) for (table, counts, argument), told in found.items()], unused
-
-
-def bare(node: tree.Node | None) -> tree.Node | None:
-    """The node without its places in the text, so that equal expressions are equal."""
-    if node is None:
-        return None
-    changes: dict[str, object] = {"start": 0, "end": 0}
-    for name, value in vars(node).items():
-        if isinstance(value, tree.Node):
-            changes[name] = bare(value)
-        elif isinstance(value, tuple):
-            changes[name] = tuple(bare(item) if isinstance(item, tree.Node) else item for item in value)
-    return replace(node, **changes)  # type: ignore[arg-type]
 
 
 def _straight(node: tree.Node | None) -> tuple[tree.Node | None, float, float]:
