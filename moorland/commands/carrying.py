@@ -66,7 +66,7 @@ def _told(plan: "ImportPlan", done: bool) -> None:
         return
     for item in plan.policy:
         output.print(f"draft: {item.kind.removesuffix('s')} {item.label} {item.change}", markup=False)
-    for text in [*plan.people, *plan.assignments, *(f"rows of {name} replaced" for name in plan.tables)]:
+    for text in [*plan.people, *plan.assignments, *plan.workspace, *(f"rows of {name} replaced" for name in plan.tables)]:
         output.print(text, markup=False)
     for viewer in plan.viewers:
         gained, lost = sum(table.gained for table in viewer.tables), sum(table.lost for table in viewer.tables)

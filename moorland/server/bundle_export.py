@@ -17,6 +17,7 @@ from moorland.server.duties.models import GivenDuty
 from moorland.server.duties.rights import duty_of
 from moorland.server.errors import Failure
 from moorland.server.releases.bundles import State, bundle_of
+from moorland.server.workspace_document import write_workspace
 
 
 def exported_bundle(folder: Path, state: State, with_data: bool) -> Bundle:
@@ -39,6 +40,7 @@ def write_bundle(folder: Path, found: Bundle, with_data: bool) -> Bundle:
             earlier.unlink()
         shutil.rmtree(folder / "data", ignore_errors=True)
     write_folder(bundle.model_copy(update={"models": models}), folder)
+    write_workspace(folder)
     for model in models if with_data else ():
         for table in model.tables:
             if table.data is not None:

@@ -2,7 +2,7 @@
 
 Roles, models, shelves, pages and promises become those of the bundle in the draft, and act with the next release. People, groups,
 organizations, attributes and assignments act at once; whoever or whatever of them is not in the bundle is disabled, not deleted, and an
-organization stays. Passwords, secret values, duties, keys and rules for signing in are left as they are.
+organization stays. Passwords, secret values, duties and keys are left as they are.
 """
 
 from dataclasses import dataclass
@@ -33,6 +33,7 @@ from moorland.server.policies.assignments import assign
 from moorland.server.policies.models import Assignment, Role
 from moorland.server.releases.bundles import bundle_of, draft_policy
 from moorland.server.releases.returning import as_released
+from moorland.server.workspace_document import apply_workspace, read_workspace
 
 #: The lists of people that act at once, and how one of each is called.
 PEOPLE_LISTS = {"organizations": "organization", "attributes": "attribute", "groups": "group", "users": "person"}
@@ -40,18 +41,19 @@ PEOPLE_LISTS = {"organizations": "organization", "attributes": "attribute", "gro
 
 @dataclass(frozen=True)
 class ImportPlan:
-    """What an import changes: items of the draft, people (each said in a few words), assignments, tables whose rows are replaced; and who gains and loses."""
+    """What an import changes: items of the draft, people (each said in a few words), assignments, what is beside the bundle, tables whose rows are replaced; and who gains and loses."""
 
     policy: list[ItemChange]
     people: list[str]
     assignments: list[str]
+    workspace: list[str]
     tables: list[str]
     viewers: list[ViewerImpact]
 
     @property
     def changes(self) -> bool:
         """Whether anything changes at all."""
-        return bool(self.policy or self.people or self.assignments or self.tables)
+        return bool(self.policy or self.people or self.assignments or self.workspace or self.tables)
 
 
 def import_into(folder: Path, by: Account | str, apply: bool, with_data: bool = True) -> ImportPlan:
@@ -59,7 +61,7 @@ def import_into(folder: Path, by: Account | str, apply: bool, with_data: bool = 
 
     Raises BundleError where the bundle is wrong, Failure where it does not fit the workspace: nothing is changed then.
     """
-    bundle = read_folder(folder)
+    bundle, beside = read_folder(folder), read_workspace(folder)
     Evaluator(bundle, folder_loader(folder))
     before = bundle_of("draft")
     was, people_were, assigned_were = draft_policy()[0], people_document(), _assigned()
@@ -71,6 +73,7 @@ def import_into(folder: Path, by: Account | str, apply: bool, with_data: bool = 
                 {key: [_stored(key, item) for item in getattr(bundle, key)] for key in ("models", "roles", "shelves", "pages", "promises")}, _role_ids()
             )
             _assignments(bundle)
+            workspace = apply_workspace(beside, by if isinstance(by, str) else by.login) if beside is not None else []
             try:
                 after = evaluator_of(bundle_of("draft"))
                 for name in after.models:
@@ -81,10 +84,15 @@ def import_into(folder: Path, by: Account | str, apply: bool, with_data: bool = 
                 policy=differences(was, draft_policy()[0]),
                 people=_people_changes(people_were, people_document()),
                 assignments=_assignment_changes(assigned_were, _assigned()),
+                workspace=workspace,
                 tables=tables,
                 viewers=impact(evaluator_of(before), after, sorted({user.login for user in after.bundle.users})),
             )
-            change.details = {"changes": [f"{item.change} {item.kind} {item.name}" for item in plan.policy][:200], "people": plan.people[:200]}
+            change.details = {
+                "changes": [f"{item.change} {item.kind} {item.name}" for item in plan.policy][:200],
+                "people": plan.people[:200],
+                "workspace": plan.workspace[:200],
+            }
             if not plan.changes:
                 change.nothing()
         if not apply:

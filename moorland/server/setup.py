@@ -24,6 +24,7 @@ from moorland.server.policies.models import Role
 from moorland.server.releases.models import Workspace
 from moorland.server.releases.publishing import publish
 from moorland.server.trail.models import record
+from moorland.server.workspace_document import apply_workspace, read_workspace
 
 
 def import_into_empty(folder: Path, keepers: set[str]) -> str:
@@ -39,6 +40,9 @@ def import_into_empty(folder: Path, keepers: set[str]) -> str:
         if unknown:
             raise Failure(422, "invalid", f"There is no {unknown[0]} in the bundle. Name a login of it as keeper.")
         fill_workspace(folder, keepers, None, set())
+        beside = read_workspace(folder)
+        if beside is not None:
+            apply_workspace(beside, "moorland")
         found = sorted(keepers) or sorted(Account.objects.filter(pk__in=holding("settings"), enabled=True, kind="person").values_list("login", flat=True))
         if not found:
             raise Failure(422, "invalid", "Nobody in the bundle has the duty settings. Name who keeps the workspace: --keeper LOGIN.")

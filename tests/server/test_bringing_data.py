@@ -15,6 +15,7 @@ from moorland.server.serving import after_a_stop
 from moorland.server.tasks import running
 from moorland.server.tasks.models import Task
 from tests.server.conftest import Session
+from tests.server.test_pages import release
 
 SITES = b"Site ID;Area;Opened;Keeper mail\n1;fell;31.03.2021;a@whinfell.example\n2;marsh;01.04.2021;b@whinfell.example\n3;fell;02.05.2021;c@whinfell.example\n"
 RUNS = b"site,kwh\n1,100\n1,50\n2,200\n9,n/a\n"
@@ -298,3 +299,17 @@ def test_nobody_else_may_bring_a_file(as_user: Callable[[str | None], Session]) 
     response = as_user("ann").client.post("/api/uploads?name=a.csv", b"a\n1\n", content_type="application/octet-stream")
     assert response.status_code == 403
     assert Upload.objects.count() == 0
+
+
+def test_members_that_came_since_the_release_are_told_until_the_next(boss: Session) -> None:
+    document = boss.ok("GET", "models/m")["document"]
+    boss.ok("PUT", "models/m/draft", {"document": document | {"hierarchies": [{"name": "places", "table": "site", "levels": ["area"]}]}, "version": 1})
+    release(boss)
+    boss.call("POST", "models/m/tables/site/refreshes", source(boss, "site.csv", b"id,area,rent\n1,fell,10\n2,marsh,20\n3,coast,30\n4,dale,1\n"))
+    (waiting,) = boss.ok("GET", "models/m/refreshes")["refreshes"]
+    boss.ok("POST", f"refreshes/{waiting['id']}")
+    (told,) = boss.ok("GET", "overview")["new_members"]
+    assert (told["hierarchies"], told["values"]) == (["places"], 2)
+    boss.ok("PUT", "models/m/draft", {"document": boss.ok("GET", "models/m")["document"] | {"about": "sites"}, "version": 2})
+    release(boss)
+    assert boss.ok("GET", "overview")["new_members"] == []

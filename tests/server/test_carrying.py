@@ -18,9 +18,15 @@ from moorland.server.bundle_export import exported_bundle
 from moorland.server.bundle_import import import_into
 from moorland.server.directory.models import Account
 from moorland.server.errors import Failure
+from moorland.server.outside.models import Issuer
+from moorland.server.pages.models import ReaderPage
 from moorland.server.releases.models import Workspace
 from tests.server.conftest import Session
+from tests.server.duties import Sessions
+from tests.server.test_outside import ISSUER
+from tests.server.test_pages import steward_says
 from tests.server.test_promises import kept
+from tests.server.test_readers_who_build import ENERGY, made
 
 
 def contents(folder: Path) -> dict[str, bytes]:
@@ -173,3 +179,55 @@ def test_a_file_that_is_no_bundle_or_leads_out_of_its_folder_is_refused(boss: Se
             opened.writestr(name, "x")
     content = made.getvalue() if names else b"no zip at all"
     assert boss.error("POST", "settings/bundle/import", {"upload": brought(boss, content)}) == (422, "invalid")
+
+
+def set_up(boss: Session) -> None:
+    """Rules, an issuer with public keys, one with a secret, and a page of a reader."""
+    stored = boss.ok("GET", "settings/sign-in")
+    rules = stored["rules"] | {"least_length": 14, "organizations": [{"organization": "leaf", "expiry_days": 60}]}
+    boss.ok("PUT", "settings/sign-in", {"rules": rules, "version": stored["version"]})
+    boss.ok("PUT", "settings/issuers", {"text": ISSUER, "version": None})
+    boss.ok("PUT", "settings/issuers", {"text": {**ISSUER, "name": "old", "signing": "HS256", "public_key": None}, "secret": "s" * 40, "version": None})
+    steward_says(boss, {"pages": {"actions": ["open", "create", "edit", "publish"], "on": ["shelf:work"]}})
+
+
+def test_what_is_beside_the_bundle_comes_back_the_same_but_for_secrets(boss: Session, as_user: Sessions, tmp_path: Path) -> None:
+    set_up(boss)
+    name = made(as_user("ann"), ENERGY, publish=True)
+    exported_bundle(tmp_path / "first", "draft", False)
+    first = (tmp_path / "first" / "workspace.yaml").read_text()
+    assert "least_length: 14" in first and name in first and "s" * 40 not in first
+    call_command("flush", verbosity=0, interactive=False)
+    evaluating._evaluators.clear()
+    setup.import_into_empty(tmp_path / "first", set())
+    # An issuer whose secret is not known vouches for nobody.
+    assert dict(Issuer.objects.values_list("name", "enabled")) == {"portal": True, "old": False}
+    Issuer.objects.update(enabled=True)
+    exported_bundle(tmp_path / "second", "draft", False)
+    assert (tmp_path / "second" / "workspace.yaml").read_text() == first
+
+
+def test_what_changes_beside_the_bundle_is_told_before_it_is_done(boss: Session, as_user: Sessions, tmp_path: Path) -> None:
+    set_up(boss)
+    name = made(as_user("ann"), ENERGY)
+    folder = written(boss, tmp_path / "b")
+    changed(folder, "workspace.yaml", "least_length: 14", "least_length: 12")
+    changed(folder, "workspace.yaml", "label: Mine", "label: Ours")
+    told = import_into(folder, "test", apply=False)
+    assert told.workspace == ["sign-in rules: least_length", "page Ours of ann changed"]
+    assert ReaderPage.objects.get(name=name).document["label"] == "Mine"
+    import_into(folder, "test", apply=True)
+    assert boss.ok("GET", "settings/sign-in")["rules"]["least_length"] == 12
+    assert ReaderPage.objects.get(name=name).document["label"] == "Ours"
+
+
+@pytest.mark.parametrize(("old", "new"), [("organization: leaf", "organization: nowhere"), ("maker: ann", "maker: nobody"), ("least_length", "least_lenght")])
+def test_what_does_not_fit_beside_the_bundle_changes_nothing(boss: Session, as_user: Sessions, tmp_path: Path, old: str, new: str) -> None:
+    set_up(boss)
+    made(as_user("ann"), ENERGY)
+    folder = written(boss, tmp_path / "b")
+    changed(folder, "users.yaml", "name: Ann", "name: Anna")
+    changed(folder, "workspace.yaml", old, new)
+    with pytest.raises((Failure, BundleError)):
+        import_into(folder, "test", apply=True)
+    assert Account.objects.get(login="ann").name == "Ann"

@@ -1,7 +1,14 @@
 """Findings, guarding and the probe over the API: for who keeps checks over everything, values for who may look at them."""
 
+from datetime import timedelta
 from typing import Any
 
+from django.utils import timezone
+
+from moorland.core.bundle.reading import read_document
+from moorland.server.access.models import AccessToken
+from moorland.server.checks.running import affected_first
+from moorland.server.directory.models import Account
 from moorland.server.trail.models import Entry
 from tests.server.conftest import Session
 from tests.server.duties import Sessions, given
@@ -38,6 +45,26 @@ def test_a_duty_with_one_holder_is_told_and_one_with_two_is_not(boss: Session) -
     assert finding(boss, "duty_with_one_holder")["message"] == "Only Boss may keep the settings."
     given("bob", ["settings", "release", "people"])
     assert "duty_with_one_holder" not in [item["kind"] for item in boss.ok("GET", "findings")["findings"]]
+
+
+def test_a_token_and_a_password_older_than_their_rule_are_told(boss: Session) -> None:
+    ann, long_ago = Account.objects.get(login="ann"), timezone.now() - timedelta(days=90)
+    AccessToken.objects.create(account=ann, name="nightly", token_hash="x", scope={}, created_at=long_ago)
+    Account.objects.filter(pk=ann.pk).update(password_never_expires=True, password_set_at=long_ago)
+    assert "secret_too_old" not in [item["kind"] for item in boss.ok("GET", "findings")["findings"]]
+    stored = boss.ok("GET", "settings/sign-in")
+    boss.ok("PUT", "settings/sign-in", {"rules": stored["rules"] | {"expiry_days": 60}, "version": stored["version"]})
+    told = [item["message"] for item in boss.ok("GET", "findings")["findings"] if item["kind"] == "secret_too_old"]
+    assert told == ["1 token is older than their rule: ann/nightly.", "1 password is older than their rule: ann."]
+
+
+def test_promises_about_what_changed_are_run_before_others() -> None:
+    about = {name: {"name": name, "viewer": "ann", "must": {"rows": {"model": name, "table": "t", "count": 0}}} for name in ("a", "b")}
+    policy = {"models": [{"name": "a"}, {"name": "b"}], "users": [{"login": "ann", "name": "Ann"}], "promises": list(about.values())}
+    before = read_document({"moorland": 1, "name": "w", **policy})
+    after = read_document({"moorland": 1, "name": "w", **policy, "roles": [{"name": "r", "kind": "grant", "model": "b", "sentences": []}]})
+    assert [promise.name for promise in affected_first(before, after)] == ["b", "a"]
+    assert [promise.name for promise in affected_first(after, before)] == ["b", "a"]
 
 
 def test_findings_since_the_last_look_are_marked(boss: Session) -> None:

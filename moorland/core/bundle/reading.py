@@ -5,7 +5,7 @@ import re
 from collections import Counter
 from pathlib import Path
 from types import UnionType
-from typing import Annotated, Any, Union, get_args, get_origin
+from typing import Annotated, Any, TypeVar, Union, get_args, get_origin
 
 import yaml
 from pydantic import BaseModel, ValidationError
@@ -157,6 +157,8 @@ def _read_file(folder: Path, name: str) -> Any:
         raise BundleError([Problem("encoding", f"not UTF-8 at byte {error.start}.", name)]) from None
 
 
+Beside = TypeVar("Beside", bound=BaseModel)
+
 #: For each top-level list that stands in files of its own, the file and the path inside it of every item.
 Origins = dict[str, list[tuple[str, str]]]
 
@@ -223,6 +225,15 @@ def read_document(document: Any, file: str = "", origins: Origins | None = None)
     return bundle
 
 
+def read_beside(folder: Path, name: str, shape: type[Beside]) -> Beside:
+    """What stands beside a bundle in a file of its own shape. Raises BundleError as `read_folder` does."""
+    document = _read_file(folder, name)
+    try:
+        return shape.model_validate(document)
+    except ValidationError as error:
+        raise BundleError(_shape_problems(error, document, name, {}, shape)) from None
+
+
 def locate(problem: Problem, file: str, origins: Origins) -> Problem:
     """The problem with the file it stands in, and its path inside that file."""
     if problem.file:
@@ -235,7 +246,7 @@ def locate(problem: Problem, file: str, origins: Origins) -> Problem:
     return problem.at(problem.path, file)
 
 
-def _shape_problems(error: ValidationError, document: Any, file: str, origins: Origins) -> list[Problem]:
+def _shape_problems(error: ValidationError, document: Any, file: str, origins: Origins, root: type[BaseModel] = Bundle) -> list[Problem]:
     """Pydantic's errors as located sentences; of a union, the branch that came furthest."""
     by_place: dict[tuple[str, str], list[Any]] = {}
     faults = error.errors(include_url=False, include_input=False)
@@ -262,7 +273,10 @@ def _shape_problems(error: ValidationError, document: Any, file: str, origins: O
             written = str(details[0]["loc"][-1])
             wanted = nearest_name(written, [name.removeprefix(parent) for name in missing if name.startswith(parent) and "." not in name[len(parent) :]], 0.5)
             missing.discard(f"{parent}{wanted}")
-            message, nearest = f"the key {written} is not known here.", wanted or nearest_name(written, _known_keys(details[0]["loc"][:-1]) - {written}, 0.5)
+            message, nearest = (
+                f"the key {written} is not known here.",
+                wanted or nearest_name(written, _known_keys(root, details[0]["loc"][:-1]) - {written}, 0.5),
+            )
         elif kind == "missing":
             continue
         else:
@@ -280,9 +294,9 @@ def _plain(detail: Any) -> str:
     return message[0].lower() + message[1:]
 
 
-def _known_keys(place: tuple[str | int, ...]) -> frozenset[str]:
-    """The keys that may stand at a place of a bundle, by its shapes; of a union, those of every branch the place does not rule out."""
-    shapes: list[Any] = [Bundle]
+def _known_keys(root: type[BaseModel], place: tuple[str | int, ...]) -> frozenset[str]:
+    """The keys that may stand at a place of a document, by its shapes; of a union, those of every branch the place does not rule out."""
+    shapes: list[Any] = [root]
     for step in place:
         inside = [part for shape in shapes for part in _inside(shape, step)]
         named = [shape for shape in shapes if getattr(shape, "__name__", None) == step]

@@ -53,6 +53,8 @@ class ReachClass(Shape):
     states: str
     counted: list[int | None]
     pages: list[str]
+    #: Cubes that exist, each with its model.
+    cubes: list[str] = Field(default_factory=list)
     export: list[str] = Field(default_factory=list)
 
 
@@ -156,6 +158,7 @@ class _Seen:
     states: list[str] = field(default_factory=list)
     counted: list[int | None] = field(default_factory=list)
     pages: list[str] = field(default_factory=list)
+    cubes: list[str] = field(default_factory=list)
     export: list[str] = field(default_factory=list)
     _hash: Any = field(default_factory=lambda: hashlib.blake2b(digest_size=20))
 
@@ -180,6 +183,7 @@ class _Seen:
             states="".join(self.states),
             counted=self.counted,
             pages=self.pages,
+            cubes=self.cubes,
             export=self.export,
         )
 
@@ -284,6 +288,7 @@ class _Looking:
         objects = self.model.objects
         for one in self.found:
             one.note(self.reach.name, sorted(objects.tables), sorted(objects.hierarchies), sorted(objects.cubes))
+            one.cubes += [f"{self.reach.name}.{name}" for name in sorted(objects.cubes)]
         for table in self.reach.schema.tables:
             step()
             if table in objects.tables:

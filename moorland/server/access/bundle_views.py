@@ -56,6 +56,7 @@ class BundlePlan(Shape):
     policy: list[ItemChange]
     people: list[str]
     assignments: list[str]
+    workspace: list[str]
     tables: list[str]
     viewers: list[ViewerImpact]
 
@@ -92,7 +93,9 @@ class BundleImport(APIView):
                 plan = import_into(folder, account_of(request), asked.apply, asked.data)
             except BundleError as error:
                 raise Failure(422, "invalid", f"The bundle is wrong: {error.problems[0].sentence()}", error.problems[:200]) from None
-        return answer(BundlePlan(applied=asked.apply, **{name: getattr(plan, name) for name in ("policy", "people", "assignments", "tables", "viewers")}))
+        return answer(
+            BundlePlan(applied=asked.apply, **{name: getattr(plan, name) for name in ("policy", "people", "assignments", "workspace", "tables", "viewers")})
+        )
 
 
 @contextmanager

@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 from pydantic import Field
 
+from moorland.core.bundle.problems import Problem
 from moorland.core.bundle.shape import Name, Shape
 from moorland.server.access.models import SecondFactor, StoredRules
 from moorland.server.directory.models import Account, Organization
@@ -166,3 +167,13 @@ def stopped_by(asked: SignInRules) -> Stops:
         no_way=[account.login for account, own in personal if not own.ways],
         unknown=[item.organization for item in asked.organizations if item.organization not in known],
     )
+
+
+def refuse_organizations(asked: SignInRules) -> None:
+    """Raises Failure (422) where rules name an organization twice, or one that is not there."""
+    names = [item.organization for item in asked.organizations]
+    known = set(Organization.objects.values_list("name", flat=True))
+    for index, name in enumerate(names):
+        wrong = f"There is no organization named {name}." if name not in known else f"{name} stands twice." if name in names[:index] else None
+        if wrong:
+            raise Failure(422, "invalid", wrong, [Problem("invalid", wrong, path=f"organizations[{index}].organization")])

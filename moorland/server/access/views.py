@@ -17,7 +17,7 @@ from rest_framework.views import APIView
 from moorland.core.bundle.problems import Problem
 from moorland.server.access.models import AccessToken, OpenSession, SecondFactor, StoredRules
 from moorland.server.access.own_account import changed_by_oneself, own_account, token_entry
-from moorland.server.access.rules import SignInRules, Stops, rules, rules_of, stopped_by
+from moorland.server.access.rules import SignInRules, Stops, refuse_organizations, rules, rules_of, stopped_by
 from moorland.server.access.second_factor import begun, confirmed
 from moorland.server.access.sessions import end, end_all, limit
 from moorland.server.access.shapes import (
@@ -40,7 +40,7 @@ from moorland.server.access.tokens import MOST_TOKENS, made
 from moorland.server.backup import backed_up
 from moorland.server.changes import recorded
 from moorland.server.directory.accounts import account_named
-from moorland.server.directory.models import Account, Organization
+from moorland.server.directory.models import Account
 from moorland.server.directory.throttling import refuse_floods
 from moorland.server.duties.judging import may_take_over
 from moorland.server.duties.permission import KEEPER, OWN_SESSION, request_rights, within
@@ -232,7 +232,7 @@ class Rules(APIView):
         asked = read_body(request, RulesSave)
         with recorded(account_of(request), "change sign-in rules", "workspace") as change:
             stored = StoredRules.objects.first() or StoredRules(version=1)
-            _refuse_organizations(asked.rules)
+            refuse_organizations(asked.rules)
             if stored.version != asked.version:
                 raise stale("the sign-in rules", {"version": stored.version})
             change.before, change.after = stored.document, asked.rules.model_dump(mode="json")
@@ -290,16 +290,6 @@ class WorkspaceSettings(APIView):
             change.after = {"name": asked.name.strip(), "time_zone": asked.time_zone, "sensitive_tags": tags, "trail_days": days, "second_person": second}
             Workspace.objects.filter(pk=space.pk).update(**change.after)
         return answer(_rules())
-
-
-def _refuse_organizations(asked: SignInRules) -> None:
-    """Raises Failure (422) where rules name an organization twice, or one that is not there."""
-    names = [item.organization for item in asked.organizations]
-    known = set(Organization.objects.values_list("name", flat=True))
-    for index, name in enumerate(names):
-        wrong = f"There is no organization named {name}." if name not in known else f"{name} stands twice." if name in names[:index] else None
-        if wrong:
-            raise Failure(422, "invalid", wrong, [Problem("invalid", wrong, path=f"organizations[{index}].organization")])
 
 
 def _rules() -> RulesAnswer:

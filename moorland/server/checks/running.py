@@ -9,10 +9,11 @@ from typing import get_args
 from django.db import connection
 from django.utils import timezone
 
+from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.promises import Promise as PromiseShape
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.insight.promises import PromiseResult, run_promise
+from moorland.core.insight.promises import PromiseResult, models_of, run_promise
 from moorland.core.price import step
 from moorland.server.checks.models import PromiseState
 from moorland.server.errors import Failure
@@ -80,10 +81,22 @@ def broken_by(base: Evaluator) -> list[PromiseResult]:
     return [result for result in [*known, *(outcome(base, promise) for promise in former)] if not result.kept]
 
 
+def affected_first(before: Bundle | None, now: Bundle) -> list[PromiseShape]:
+    """The promises in the order in which a change is felt: those about models whose roles or shapes changed, and those about all, before others."""
+    if before is None or (before.users, before.groups, before.organizations) != (now.users, now.groups, now.organizations):
+        return list(now.promises)
+    sides = [({role.name: role for role in side.roles}, {model.name: model for model in side.models}) for side in (before, now)]
+    (old_roles, old_models), (new_roles, new_models) = sides
+    roles = [side[name] for side in (old_roles, new_roles) for name in side if old_roles.get(name) != new_roles.get(name)]
+    changed = {role.model for role in roles} | {name for name in {*old_models, *new_models} if old_models.get(name) != new_models.get(name)}
+    return sorted(now.promises, key=lambda promise: bool(about := models_of(promise.must)) and not changed.intersection(about))
+
+
 def keep_running() -> None:
     """Runs the promises of the draft and of what is live after every change, once it has been quiet for a moment, for as long as the server runs."""
     seen: tuple[int, ...] | None = None
     run: tuple[int, ...] | None = None
+    before: dict[State, Bundle] = {}
     while True:
         time.sleep(QUIET_SECONDS)
         try:
@@ -91,7 +104,9 @@ def keep_running() -> None:
             if now is not None and now == seen and now != run:
                 for state in STATES:
                     if state == "draft" or live_number():
-                        results(state, evaluator(state).bundle.promises)
+                        now_there = evaluator(state).bundle
+                        results(state, affected_first(before.get(state), now_there))
+                        before[state] = now_there
                 run = now
             seen = now
         except Failure:

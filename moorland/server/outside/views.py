@@ -7,12 +7,10 @@ import jwt
 from django.conf import settings
 from django.utils import timezone
 from drf_spectacular.utils import extend_schema
-from jwt import PyJWK
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from moorland.core.bundle.problems import Problem
 from moorland.core.engine.evaluator import Evaluator
 from moorland.server.changes import expect_version, recorded
 from moorland.server.duties.permission import at_a_screen, over_everything, within
@@ -21,6 +19,7 @@ from moorland.server.evaluating import evaluator
 from moorland.server.keys import sealing_keys
 from moorland.server.outside.claims import NotVouched, proved, text_of, viewer_of
 from moorland.server.outside.frames import opened_page
+from moorland.server.outside.issuers import refuse_signing, refuse_taken, wrong
 from moorland.server.outside.models import Issuer
 from moorland.server.outside.shapes import IssuerEntry, IssuerList, IssuerText, IssuerWriting, OutsideTried, OutsideTry
 from moorland.server.requests import VERSION, account_of, version_of
@@ -45,7 +44,7 @@ class Issuers(APIView):
         asked, base = read_body(request, IssuerWriting), evaluator("live")
         stored = Issuer.objects.filter(name=asked.text.name).first()
         if asked.version is None and stored is not None:
-            raise _wrong("name", f"There is an issuer {asked.text.name} already.")
+            raise wrong("name", f"There is an issuer {asked.text.name} already.")
         if asked.version is not None:
             if stored is None:
                 raise missing("issuer", asked.text.name)
@@ -137,17 +136,7 @@ def test_token(text: IssuerText, asked: OutsideTry) -> str:
 def _refuse(base: Evaluator, asked: IssuerWriting, stored: Issuer | None) -> None:
     """Raises Failure (422) for what an issuer cannot be kept with."""
     text = asked.text
-    if text.signing == "HS256":
-        if text.keys is not None or text.public_key is not None:
-            raise _wrong("signing", "Tokens signed with a shared secret have no public key.")
-        if asked.secret is None and (stored is None or not stored.sealed):
-            raise _wrong("secret", "Write the secret both sides sign with, of at least 32 signs.")
-    elif asked.secret is not None:
-        raise _wrong("secret", "Only HS256 has a secret; for the others write a key set or a public key.")
-    elif (text.keys is None) == (text.public_key is None):
-        raise _wrong("keys", "Write either a key set (JWKS) or a public key.")
-    else:
-        _refuse_keys(text)
+    refuse_signing(text, asked.secret is not None, stored is not None and bool(stored.sealed))
     for place, names, known in (
         ("pages", text.pages, {page.name for page in base.bundle.pages}),
         ("groups", text.groups, set(base.people.groups)),
@@ -156,35 +145,8 @@ def _refuse(base: Evaluator, asked: IssuerWriting, stored: Issuer | None) -> Non
     ):
         unknown = [name for name in names if name not in known]
         if unknown:
-            raise _wrong(place, f"There is no {place.removesuffix('s')} {unknown[0]} in the live release.")
-    prefix = f"{text.name}:"
-    taken = next((login for login in base.people.users if login.startswith(prefix)), None)
-    if taken is not None:
-        raise _wrong("name", f"The account {taken} has a login that outside viewers of {text.name} would have. Choose another name.")
-
-
-def _refuse_keys(text: IssuerText) -> None:
-    """Raises Failure (422) where the keys are none that tokens can be proved by."""
-    algorithm = jwt.get_algorithm_by_name(text.signing)
-    try:
-        if text.public_key is not None:
-            if "PRIVATE" in text.public_key:
-                raise _wrong("public_key", "This is a private key. It belongs to the issuer only; write its public key.")
-            algorithm.prepare_key(text.public_key)
-            return
-        keys = (text.keys or {}).get("keys")
-        if not isinstance(keys, list) or not keys or len(keys) > 20:
-            raise _wrong("keys", "A key set holds between one and twenty keys.")
-        for key in keys:
-            if not isinstance(key, dict) or "d" in key or "kid" not in key or key.get("kty") == "oct":
-                raise _wrong("keys", "Each key of the set is public and has a kid.")
-            PyJWK(key, algorithm=text.signing)
-    except (jwt.PyJWTError, ValueError, TypeError, KeyError):
-        raise _wrong("public_key" if text.public_key else "keys", f"This is no public key for {text.signing}.") from None
-
-
-def _wrong(path: str, message: str) -> Failure:
-    return Failure(422, "invalid", message, [Problem("invalid", message, path=path)])
+            raise wrong(place, f"There is no {place.removesuffix('s')} {unknown[0]} in the live release.")
+    refuse_taken(text, base.people.users)
 
 
 def _entry(base: Evaluator, item: Issuer) -> IssuerEntry:

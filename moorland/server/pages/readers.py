@@ -122,9 +122,9 @@ def _in_reach(exhibit: Exhibit, objects: Objects) -> Exhibit | None:
     return None if exhibit.measures and not measures else exhibit.model_copy(update={"measures": measures})
 
 
-def keep_version(page: ReaderPage, by: Account) -> None:
+def keep_version(page: ReaderPage, by: str) -> None:
     """Keeps what the page says now as its newest version; the oldest make room."""
-    ReaderPageVersion.objects.create(page=page, number=page.version, document=page.document, saved_at=timezone.now(), saved_by=by.login)
+    ReaderPageVersion.objects.create(page=page, number=page.version, document=page.document, saved_at=timezone.now(), saved_by=by)
     beyond = list(page.versions.values_list("pk", flat=True)[MOST_VERSIONS:])
     ReaderPageVersion.objects.filter(pk__in=beyond).delete()
 
@@ -159,4 +159,4 @@ def hand_over(page: ReaderPage, heir: Account, by: Account) -> None:
     page.maker, page.document = heir, document_of(text)
     page.moved()
     page.versions.all().delete()
-    keep_version(page, by)
+    keep_version(page, by.login)

@@ -87,7 +87,7 @@ class OwnPageMakings(APIView):
             if ReaderPage.objects.filter(maker=account).count() >= MOST_PAGES:
                 raise Failure(422, "too_many", f"You have {MOST_PAGES} pages of your own. Delete some first.")
             made = ReaderPage.objects.create(name=generated_name(), maker=account, shelf=asked.shelf, document=document_of(text))
-            keep_version(made, account)
+            keep_version(made, account.login)
             change.subject, change.after = f"page {made.name}", told(made)
         return answer(OwnPageMade(name=made.name, left_out=left_out), 201)
 
@@ -116,7 +116,7 @@ class OwnPageWritings(APIView):
             else:
                 stored.document = document
                 stored.moved()
-                keep_version(stored, account_of(request))
+                keep_version(stored, account_of(request).login)
                 change.after = told(stored)
         return answer(_writing(base, viewer, stored))
 
@@ -150,7 +150,7 @@ class OwnPagePublishings(APIView):
             stored.published = stored.document if asked.published else None
             stored.published_at = timezone.now() if asked.published else None
             stored.moved()
-            keep_version(stored, account_of(request))
+            keep_version(stored, account_of(request).login)
             change.after = told(stored)
         return answer(_writing(base, viewer, stored))
 

@@ -1,6 +1,7 @@
 """What is waiting, for the overview: what the counters of other addresses do not tell."""
 
 import datetime
+from collections.abc import Iterator
 
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
@@ -8,11 +9,12 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from moorland.core.bundle.shape import Shape
+from moorland.core.insight.refreshing import RefreshReport
 from moorland.server.catalog.models import TableContent
 from moorland.server.duties.permission import READERS, request_rights
-from moorland.server.errors import answer
+from moorland.server.errors import answer, from_document
 from moorland.server.evaluating import evaluator
-from moorland.server.releases.models import AskedRelease
+from moorland.server.releases.models import AskedRelease, Release
 from moorland.server.viewing.knowing import may_know_model
 
 #: Assignments that end within so many days are told.
@@ -27,6 +29,17 @@ class WaitingTable(Shape):
     column: str | None
 
 
+class NewMembers(Shape):
+    """Members of hierarchies that came with a refresh since the last release: how many values of a level, and when."""
+
+    model: str
+    table: str
+    column: str
+    hierarchies: list[str]
+    values: int
+    since: datetime.datetime
+
+
 class EndingAssignment(Shape):
     """An assignment that ends soon."""
 
@@ -37,10 +50,11 @@ class EndingAssignment(Shape):
 
 
 class OverviewAnswer(Shape):
-    """What waits: columns and tables in quarantine, refreshes that were not accepted yet, a release somebody asked for, assignments that end soon."""
+    """What waits: columns and tables in quarantine, refreshes that were not accepted yet, new members, a release somebody asked for, assignments that end soon."""
 
     quarantined: list[WaitingTable]
     refreshes: list[WaitingTable]
+    new_members: list[NewMembers]
     asked_by: str | None
     ending: list[EndingAssignment]
 
@@ -78,7 +92,25 @@ class Overview(APIView):
             OverviewAnswer(
                 quarantined=quarantined,
                 refreshes=[WaitingTable(model=model, table=table, column=None) for model, table in staged if model in names],
+                new_members=[item for item in _new_members() if item.model in names],
                 asked_by=asked,
                 ending=ending if may_name else [],
             )
         )
+
+
+def _new_members() -> Iterator[NewMembers]:
+    """Members that came with contents that were made current since the last release: nobody has decided about them."""
+    last = Release.objects.values_list("created_at", flat=True).first()
+    contents = TableContent.objects.filter(state="current").exclude(report={})
+    for content in contents.filter(created_at__gt=last) if last is not None else contents:
+        for moved in from_document(RefreshReport, content.report).columns:
+            if moved.level_of and moved.new.values:
+                yield NewMembers(
+                    model=content.model,
+                    table=content.table,
+                    column=moved.column,
+                    hierarchies=moved.level_of,
+                    values=moved.new.values,
+                    since=content.created_at,
+                )

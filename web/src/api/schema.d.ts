@@ -3411,6 +3411,8 @@ export interface components {
             tables: string[];
             /** Viewers */
             viewers: components["schemas"]["ViewerImpact"][];
+            /** Workspace */
+            workspace: string[];
         };
         /** @enum {string} */
         ByEnum: "people" | "groups" | "roles";
@@ -6559,6 +6561,27 @@ export interface components {
             name: string;
         };
         /**
+         * NewMembers
+         * @description Members of hierarchies that came with a refresh since the last release: how many values of a level, and when.
+         */
+        NewMembers: {
+            /** Column */
+            column: string;
+            /** Hierarchies */
+            hierarchies: string[];
+            /** Model */
+            model: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Table */
+            table: string;
+            /** Values */
+            values: number;
+        };
+        /**
          * NewModel
          * @description A model without tables yet.
          */
@@ -6840,13 +6863,15 @@ export interface components {
         };
         /**
          * OverviewAnswer
-         * @description What waits: columns and tables in quarantine, refreshes that were not accepted yet, a release somebody asked for, assignments that end soon.
+         * @description What waits: columns and tables in quarantine, refreshes that were not accepted yet, new members, a release somebody asked for, assignments that end soon.
          */
         OverviewAnswer: {
             /** Asked By */
             asked_by: string | null;
             /** Ending */
             ending: components["schemas"]["EndingAssignment"][];
+            /** New Members */
+            new_members: components["schemas"]["NewMembers"][];
             /** Quarantined */
             quarantined: components["schemas"]["WaitingTable"][];
             /** Refreshes */
@@ -8313,6 +8338,8 @@ export interface components {
         ReachLine: {
             /** Counted */
             counted: (number | null)[];
+            /** Cubes */
+            cubes?: string[];
             /** Export */
             export?: string[];
             /** Logins */

@@ -3,10 +3,11 @@ import { App, Button, Input, InputNumber, Modal, Select } from "antd";
 import { useState } from "react";
 import { ApiError, api, data, type Schemas } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
-import { usePeople } from "../../state/directory";
+import { usePeople, useRoles } from "../../state/directory";
 import { useModel } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
-import { KINDS, type Kind, type Must, type PromiseShape } from "./words";
+import { emptySubject, OverAllFields } from "./OverAllFields";
+import { isOverAll, KINDS, type Kind, type Must, type PromiseShape, peopleKey, peopleOfKey } from "./words";
 
 type Bound = "count" | "at_least" | "at_most";
 type Shown = "only" | "includes" | "excludes";
@@ -14,6 +15,7 @@ type Shown = "only" | "includes" | "excludes";
 /** A promise made by hand, or changed: for whom, what must hold, and what it finds before it is kept. */
 export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] | null; close: () => void }) {
   const people = usePeople();
+  const roles = useRoles();
   const model = useModel();
   const pages = useQuery(queries.pages("draft"));
   const changed = useChanged();
@@ -24,10 +26,15 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
   const [must, setMust] = useState<Must>(old?.must ?? { rows: { model: "", table: "", count: 0 } });
   const kind = KINDS.find((item) => must[item.value] != null)?.value ?? "rows";
   const about = model.data?.document;
-  const named =
-    must.rows?.model || must.total?.model || must.values?.model || must.hidden?.model || must.visible?.model || about?.name || "";
+  const named = modelOf(must) || about?.name || "";
+  const overAll = isOverAll(must);
   const choose = (next: Kind) => setMust(emptyMust(next, named));
-  const promise = (): PromiseShape => ({ ...old, name: name.trim(), ...whoOf(viewer, old), must: withModel(must, named) });
+  const promise = (): PromiseShape => ({
+    ...old,
+    name: name.trim(),
+    ...(overAll ? { viewer: null, viewers: null } : whoOf(viewer, old)),
+    must: withModel(must, named),
+  });
   const tried = useMutation({ mutationFn: () => data(api.POST("/api/promises/try", { body: { promise: promise() } })) });
   const save = useMutation({
     mutationFn: () =>
@@ -43,7 +50,7 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
       close();
     },
   });
-  const ready = name.trim() !== "" && viewer !== undefined;
+  const ready = name.trim() !== "" && (overAll || viewer !== undefined);
   const columns = (about?.tables ?? []).flatMap((table) => (table.columns ?? []).map((column) => `${table.name}.${column.name}`));
   const objects = [
     ...(about?.tables ?? []).map((table) => `table:${table.name}`),
@@ -51,10 +58,24 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
     ...(about?.measures ?? []).map((item) => `measure:${item.name}`),
     ...(about?.cubes ?? []).map((item) => `cube:${item.name}`),
   ];
-  const who = [
-    { value: "everyone", label: "everyone" },
+  const some = [
     ...(people.data?.people ?? []).map((person) => ({ value: `user:${person.login}`, label: `${person.name} · ${person.login}` })),
     ...(people.data?.groups ?? []).map((group) => ({ value: `group:${group.name}`, label: `each member of ${group.label ?? group.name}` })),
+    ...(people.data?.organizations ?? []).map((place) => ({
+      value: `organization:${place.name}`,
+      label: `each of ${place.label ?? place.name}`,
+    })),
+    ...(roles.data?.roles ?? []).map(({ role }) => ({ value: `role:${role.name}`, label: `each holder of ${role.label ?? role.name}` })),
+  ];
+  const measures = (about?.measures ?? []).map((item) => ({ value: item.name, label: item.label ?? item.name }));
+  const tables = (about?.tables ?? []).map((table) => ({ value: table.name, label: table.label ?? table.name }));
+  const pageChoices = (pages.data?.shelves.flatMap((shelf) => shelf.pages) ?? []).map((item) => ({
+    value: item.page.name,
+    label: item.page.label ?? item.page.name,
+  }));
+  const who = [
+    { value: "everyone", label: "everyone" },
+    ...some,
     ...(old && whoKey(old) === "as written" ? [{ value: "as written", label: "as it is written" }] : []),
   ];
   const error = save.error ?? tried.error;
@@ -80,7 +101,19 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
           onChange={(event) => setName(event.target.value)}
         />
         <label htmlFor="promise-who">For</label>
-        <Select id="promise-who" showSearch optionFilterProp="label" placeholder="whom" value={viewer} onChange={setViewer} options={who} />
+        {overAll ? (
+          <span id="promise-who">everybody together</span>
+        ) : (
+          <Select
+            id="promise-who"
+            showSearch
+            optionFilterProp="label"
+            placeholder="whom"
+            value={viewer}
+            onChange={setViewer}
+            options={who}
+          />
+        )}
         <label htmlFor="promise-kind">Must hold</label>
         <Select id="promise-kind" value={kind} onChange={choose} options={KINDS} />
         {must.rows && (
@@ -91,7 +124,7 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
               showSearch
               value={must.rows.table || undefined}
               onChange={(table: string) => setMust({ rows: { ...must.rows, model: named, table } })}
-              options={(about?.tables ?? []).map((table) => ({ value: table.name, label: table.label ?? table.name }))}
+              options={tables}
             />
             <label htmlFor="promise-where">Where</label>
             <Input
@@ -131,7 +164,7 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
               showSearch
               value={must.total.measure || undefined}
               onChange={(measure: string) => must.total && setMust({ total: { ...must.total, model: named, measure } })}
-              options={(about?.measures ?? []).map((item) => ({ value: item.name, label: item.label ?? item.name }))}
+              options={measures}
             />
             <label htmlFor="promise-total-where">Where</label>
             <Input
@@ -176,10 +209,7 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
                 optionFilterProp="label"
                 value={must.pages?.[side] ?? []}
                 onChange={(chosen: string[]) => setMust({ pages: { ...must.pages, [side]: chosen } })}
-                options={(pages.data?.shelves.flatMap((shelf) => shelf.pages) ?? []).map((item) => ({
-                  value: item.page.name,
-                  label: item.page.label ?? item.page.name,
-                }))}
+                options={pageChoices}
               />
             </div>
           ))}
@@ -217,6 +247,13 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
             </div>
           </>
         )}
+        <OverAllFields
+          must={must}
+          set={setMust}
+          model={named}
+          offered={{ tables, columns: columns.map((value) => ({ value, label: value })), measures, pages: pageChoices }}
+          people={some}
+        />
         {must.same_as && (
           <>
             <label htmlFor="promise-same">As</label>
@@ -265,11 +302,25 @@ function emptyMust(kind: Kind, model: string): Must {
       return { same_as: { viewer: "" } };
     case "nothing":
       return { nothing: true };
+    case "only":
+      return { only: { subject: emptySubject("rows", model), people: [] } };
+    case "never_both":
+      return { never_both: [emptySubject("rows", model), emptySubject("rows", model)] };
+    case "adds_up":
+      return { adds_up: { model, measure: "", viewers: [] } };
+    case "covers":
+      return { covers: { model, measure: "", viewers: [] } };
   }
 }
 
 const withModel = (must: Must, model: string): Must =>
   must.rows ? { rows: { ...must.rows, model } } : must.total ? { total: { ...must.total, model } } : must;
+
+/** The model a promise is about; none where it is about pages only, or about several. */
+function modelOf({ rows, total, values, hidden, visible, adds_up, covers, only, never_both }: Must): string | undefined {
+  const subjects = [...(only ? [only.subject] : []), ...(never_both ?? [])].flatMap((item) => [item.rows, item.column, item.measure]);
+  return [rows, total, values, hidden, visible, adds_up, covers, ...subjects].find((item) => item?.model)?.model;
+}
 
 type Rows = NonNullable<Must["rows"]>;
 const boundOf = (rows: Rows): Bound => (rows.at_least != null ? "at_least" : rows.at_most != null ? "at_most" : "count");
@@ -291,20 +342,13 @@ const showing = (values: Values, side: Shown, list: (string | number | boolean)[
 });
 
 function whoKey({ viewer, viewers }: PromiseShape): string {
-  if (viewers)
-    return viewers === "everyone"
-      ? "everyone"
-      : viewers.group
-        ? `group:${viewers.group}`
-        : viewers.user
-          ? `user:${viewers.user}`
-          : "as written";
+  if (viewers) return viewers === "everyone" ? "everyone" : peopleKey(viewers);
   return typeof viewer === "string" ? `user:${viewer}` : "as written";
 }
 
 function whoOf(key: string | undefined, old: PromiseShape | null | undefined): Pick<PromiseShape, "viewer" | "viewers"> {
   if (key === "everyone") return { viewer: null, viewers: "everyone" };
   if (key?.startsWith("user:")) return { viewer: key.slice(5), viewers: null };
-  if (key?.startsWith("group:")) return { viewer: null, viewers: { group: key.slice(6) } };
+  if (key && key !== "as written") return { viewer: null, viewers: peopleOfKey(key) };
   return { viewer: old?.viewer ?? null, viewers: old?.viewers ?? null };
 }

@@ -7,7 +7,7 @@ import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { when } from "../../ui/when";
 import { PromiseForm } from "./PromiseForm";
-import { forWhom, inWords, isOverAll } from "./words";
+import { forWhom, inWords } from "./words";
 
 type Entry = Schemas["PromiseEntry"];
 
@@ -94,12 +94,7 @@ export function Promises() {
                 <td>
                   {may_write && (
                     <div className="row">
-                      <Button
-                        size="small"
-                        disabled={!entry.promise || isOverAll(entry.promise.must)}
-                        aria-label={`Change ${entry.label}`}
-                        onClick={() => setEditing(entry)}
-                      >
+                      <Button size="small" disabled={!entry.promise} aria-label={`Change ${entry.label}`} onClick={() => setEditing(entry)}>
                         Change
                       </Button>
                       <Button size="small" aria-label={`Take out ${entry.label}`} onClick={() => take.mutate(entry)}>

@@ -3,8 +3,7 @@ import type { Schemas } from "../../api/client";
 export type Must = Schemas["Must"];
 export type PromiseShape = Schemas["Promise"];
 
-/** The kinds of promise that are made by hand here. */
-export type Kind = Exclude<keyof Must, "only" | "never_both" | "adds_up" | "covers">;
+export type Kind = keyof Must;
 
 export const KINDS: { value: Kind; label: string }[] = [
   { value: "rows", label: "so many rows of a table are seen" },
@@ -15,9 +14,13 @@ export const KINDS: { value: Kind; label: string }[] = [
   { value: "values", label: "a column shows these values" },
   { value: "same_as", label: "the same as somebody else" },
   { value: "nothing", label: "nothing at all" },
+  { value: "only", label: "only these people reach something" },
+  { value: "never_both", label: "no one person reaches both of two things" },
+  { value: "adds_up", label: "shares add up: each row counts for just one" },
+  { value: "covers", label: "shares cover: each row counts for somebody" },
 ];
 
-/** Whether a promise is about everybody at once: such are written in a bundle, and told and taken out here. */
+/** Whether a promise is about everybody at once: it is for nobody in particular. */
 export const isOverAll = (must: Must): boolean => Boolean(must.only ?? must.never_both ?? must.adds_up ?? must.covers);
 
 /** For whom a promise is, in words. */
@@ -68,7 +71,20 @@ export function inWords(must: Must): string {
   return "sees nothing";
 }
 
-type People = Schemas["PeopleOf"];
+export type People = Schemas["PeopleOf"];
+export type Subject = Schemas["ReachedSubject"];
+
+/** Some people as the value of a choice, `group:stewards`. */
+export function peopleKey(people: People): string {
+  const kind = (["group", "organization", "role", "user"] as const).find((item) => people[item] != null) ?? "user";
+  return `${kind}:${people[kind]}`;
+}
+
+/** The people a choice means. */
+export function peopleOfKey(key: string): People {
+  const colon = key.indexOf(":");
+  return { [key.slice(0, colon)]: key.slice(colon + 1) };
+}
 
 /** Some people, in words. */
 function inPeople(people: People): string {

@@ -7,7 +7,7 @@ import { usePeople, useRoles } from "../../state/directory";
 import { useModel, useWorkbench } from "../../state/workbench";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
-import { type Circle, type Coverage as Covered, coverageOfPage, coverageOfTable, inWords } from "./coverage";
+import { type Circle, type Coverage as Covered, coverageOfCube, coverageOfPage, coverageOfTable, inWords } from "./coverage";
 
 type Against = "groups" | "roles" | "tray";
 
@@ -65,7 +65,7 @@ export function Coverage() {
           <table className="data coverage">
             <thead>
               <tr>
-                <th>table or page</th>
+                <th>table, cube or page</th>
                 {columns.map((circle) => (
                   <th key={circle.key} title={`${circle.label}, ${circle.logins.length} people`}>
                     {circle.label} <span className="soft">{circle.logins.length}</span>
@@ -83,6 +83,24 @@ export function Coverage() {
                     </th>
                     {columns.map((circle) => (
                       <CoveredCell key={circle.key} covered={coverageOfTable(found.data.classes, circle, place, table.of)} />
+                    ))}
+                  </tr>
+                );
+              })}
+              {(model.data?.document.cubes ?? []).map((cube) => {
+                const facts = found.data.tables.flatMap((item, place) =>
+                  cube.facts.some((fact) => item.name === `${bench.model}.${fact}`) ? [{ place, of: item.of }] : [],
+                );
+                return (
+                  <tr key={cube.name}>
+                    <th scope="row">
+                      <Link to="/cubes">{cube.label ?? cube.name}</Link> <span className="soft">cube</span>
+                    </th>
+                    {columns.map((circle) => (
+                      <CoveredCell
+                        key={circle.key}
+                        covered={coverageOfCube(found.data.classes, circle, `${bench.model}.${cube.name}`, facts)}
+                      />
                     ))}
                   </tr>
                 );

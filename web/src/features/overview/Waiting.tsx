@@ -88,14 +88,22 @@ export function Waiting() {
             {plural(told.refreshes.length, "refresh", "refreshes")} to accept: {told.refreshes.map((item) => item.table).join(", ")}
           </Line>
         )}
+        {told?.new_members.map((item) => (
+          <Line bad={false} key={`${item.table}.${item.column}`} to="/models">
+            {plural(item.values, "new member")} of {item.hierarchies.join(", ")} since the last release ({item.column})
+          </Line>
+        ))}
         {told?.ending.map((item) => (
           <Line bad={false} key={`${item.role} ${item.whom}`} to={`/roles/${encodeURIComponent(item.role)}`}>
             {item.label} ends for {item.whom} on {item.until}
           </Line>
         ))}
-        {told && bench.changes === 0 && !told.asked_by && told.quarantined.length + told.refreshes.length + told.ending.length === 0 && (
-          <li className="soft">Nothing is waiting.</li>
-        )}
+        {told &&
+          bench.changes === 0 &&
+          !told.asked_by &&
+          told.quarantined.length + told.refreshes.length + told.new_members.length + told.ending.length === 0 && (
+            <li className="soft">Nothing is waiting.</li>
+          )}
       </ul>
     </section>
   );

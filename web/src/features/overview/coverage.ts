@@ -35,6 +35,14 @@ export function coverageOfPage(classes: ReachClass[], circle: Circle, page: stri
   return covered(shares, circle.logins.length);
 }
 
+/** A cube that exists shows as much as is seen of its rows. */
+export function coverageOfCube(classes: ReachClass[], circle: Circle, cube: string, facts: { place: number; of: number }[]): Coverage {
+  const of = facts.reduce((sum, fact) => sum + fact.of, 0);
+  const seen = (item: ReachClass) => facts.reduce((sum, fact) => sum + (item.rows[fact.place] ?? 0), 0);
+  const shares = classesOf(classes, circle).map((item) => (of === 0 || !item.cubes?.includes(cube) ? 0 : (100 * seen(item)) / of));
+  return covered(shares, circle.logins.length);
+}
+
 function covered(shares: number[], people: number): Coverage {
   const least = shares.length > 0 ? Math.min(...shares) : 0;
   const most = shares.length > 0 ? Math.max(...shares) : 0;

@@ -39,8 +39,8 @@ export function BundleFiles() {
     <section aria-label="Bundle">
       <h3>Bundle</h3>
       <p className="soft most-980">
-        The workspace as a folder of files, packed: people, models, roles, pages, promises; no passwords, keys or secret values. Keep it in
-        version control, check it anywhere with <code>moorland check</code>, and bring it back.
+        The workspace as a folder of files, packed: people, models, roles, pages, promises, and how the workspace is set up; no passwords,
+        keys or secret values. Keep it in version control, check it anywhere with <code>moorland check</code>, and bring it back.
       </p>
       <div className="row">
         <Button loading={out.isPending} onClick={() => out.mutate()}>
@@ -77,6 +77,7 @@ function Plan({ plan, busy, take, leave }: { plan: Schemas["BundlePlan"]; busy: 
     ...plan.policy.map((item) => `draft: ${item.kind} ${item.label} ${item.change}`),
     ...plan.people,
     ...plan.assignments,
+    ...plan.workspace,
     ...plan.tables.map((name) => `rows of ${name} replaced`),
   ];
   if (lines.length === 0) return <Notice kind="good">The workspace is as the bundle says already.</Notice>;
