@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 import pytest
+from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Browser, served
 
@@ -77,3 +78,24 @@ def test_a_finding_may_stand_for_a_reason_until_a_day(admin: Browser) -> None:
     admin.until(lambda: "Area steward hides a column tagged money" not in admin.text(), "it stands aside")
     admin.click("also the 1 accepted")
     admin.sees("costs of jobs are meant to be seen", "Take up again")
+
+
+def test_a_promise_over_everybody_is_made_by_hand_and_changed(admin: Browser) -> None:
+    admin.open("/checks/promises")
+    admin.click("+ promise")
+    admin.write("#promise-name", "pay and rents never meet")
+    for field, text in (("kind", "no one person"), ("one-kind", "a column"), ("one-column", "technician.day_rate"), ("other-kind", "a column")):
+        admin.write(f"#promise-{field}", text + Keys.ENTER)
+    admin.write("#promise-other-column", "site.annual_rent" + Keys.ENTER)
+    admin.sees("For", "everybody together")
+    admin.click("Try it")
+    admin.sees("Draft: broken, ", "reach both technician.day_rate in clear and site.annual_rent in clear")
+    admin.click("Keep it")
+    admin.sees("promises broken", "pay and rents never meet")
+    admin.press("button[aria-label='Change pay and rents never meet']")
+    admin.write("#promise-kind", "only these" + Keys.ENTER)
+    admin.write("#promise-subject-kind", "a page" + Keys.ENTER)
+    admin.write("#promise-subject-page", "Compensation" + Keys.ENTER)
+    admin.write("#promise-people", "Auditors" + Keys.ENTER)
+    admin.click("Try it")
+    admin.sees("Draft: broken, ", "compensation")

@@ -122,7 +122,14 @@ function SubjectFields(props: {
   return (
     <fieldset className="promise-row promise-subject" aria-label={title}>
       <label htmlFor={`${id}-kind`}>{title}</label>
-      <Select id={`${id}-kind`} value={kind} onChange={(next) => set(emptySubject(next, model))} options={SUBJECTS} />
+      <Select
+        id={`${id}-kind`}
+        showSearch
+        optionFilterProp="label"
+        value={kind}
+        onChange={(next) => set(emptySubject(next, model))}
+        options={SUBJECTS}
+      />
       {value.rows && (
         <>
           <label htmlFor={`${id}-table`}>Table</label>

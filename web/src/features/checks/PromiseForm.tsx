@@ -23,7 +23,7 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
   const old = entry?.promise as PromiseShape | null | undefined;
   const [name, setName] = useState(old?.name ?? "");
   const [viewer, setViewer] = useState<string | undefined>(old ? whoKey(old) : undefined);
-  const [must, setMust] = useState<Must>(old?.must ?? { rows: { model: "", table: "", count: 0 } });
+  const [must, setWhat] = useState<Must>(old?.must ?? { rows: { model: "", table: "", count: 0 } });
   const kind = KINDS.find((item) => must[item.value] != null)?.value ?? "rows";
   const about = model.data?.document;
   const named = modelOf(must) || about?.name || "";
@@ -36,6 +36,11 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
     must: withModel(must, named),
   });
   const tried = useMutation({ mutationFn: () => data(api.POST("/api/promises/try", { body: { promise: promise() } })) });
+  // What was tried is not what stands there now.
+  const setMust = (next: Must) => {
+    setWhat(next);
+    tried.reset();
+  };
   const save = useMutation({
     mutationFn: () =>
       data(
@@ -115,7 +120,7 @@ export function PromiseForm({ entry, close }: { entry: Schemas["PromiseEntry"] |
           />
         )}
         <label htmlFor="promise-kind">Must hold</label>
-        <Select id="promise-kind" value={kind} onChange={choose} options={KINDS} />
+        <Select id="promise-kind" showSearch optionFilterProp="label" listHeight={340} value={kind} onChange={choose} options={KINDS} />
         {must.rows && (
           <>
             <label htmlFor="promise-table">Table</label>

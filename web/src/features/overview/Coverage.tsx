@@ -94,7 +94,8 @@ export function Coverage() {
                 return (
                   <tr key={cube.name}>
                     <th scope="row">
-                      <Link to="/cubes">{cube.label ?? cube.name}</Link> <span className="soft">cube</span>
+                      <Link to={`/models/cube/${encodeURIComponent(cube.name)}`}>{cube.label ?? cube.name}</Link>{" "}
+                      <span className="soft">cube</span>
                     </th>
                     {columns.map((circle) => (
                       <CoveredCell
