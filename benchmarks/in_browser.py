@@ -33,7 +33,7 @@ def keystroke_in_browser(address: str) -> tuple[float, float]:
         wait = WebDriverWait(driver, 20)
         driver.get(address)
         wait.until(lambda _: [item for item in driver.find_elements(By.CSS_SELECTOR, ".demo-account") if "h.warden" in item.text])[0].click()
-        wait.until(lambda _: driver.find_elements(By.CSS_SELECTOR, ".bench"))
+        wait.until(lambda _: driver.find_elements(By.CSS_SELECTOR, ".tray"))
         pin = '[{"key": "user:v.birk", "title": "Verity Birk", "detail": "v.birk", "viewer": "v.birk"}]'
         driver.execute_script("localStorage.setItem('moorland.h.warden.pins', arguments[0]); localStorage.setItem('moorland.h.warden.focus', '1')", pin)
         driver.get(f"{address}/roles/open-sites-only")
