@@ -112,7 +112,7 @@ def _painted(driver: webdriver.Chrome, wait: WebDriverWait, address: str, select
 def _clicked(driver: webdriver.Chrome, wait: WebDriverWait, address: str, path: str, selector: str) -> float:
     driver.get(f"{address}/trail")
     link = wait.until(lambda _: driver.find_elements(By.CSS_SELECTOR, f".rail a[href='{path}']"))[0]
-    wait.until(lambda _: driver.find_elements(By.CSS_SELECTOR, "main table"))
+    wait.until(lambda _: driver.find_elements(By.CSS_SELECTOR, "main h2"))
     start = time.perf_counter()
     link.click()
     wait.until(lambda _: driver.find_elements(By.CSS_SELECTOR, selector))

@@ -35,7 +35,7 @@ class Database:
                 shape = ", ".join(f'"{name}" {self.dialect.types[type_]}' for name, type_ in columns.items())
                 cursor.execute(f'CREATE TABLE "{table}" ({shape})')
             cursor.execute(f'DELETE FROM "{table}"')
-            marks = ", ".join(["?" if self.dialect.name == "sqlite" else "%s"] * len(columns))
+            marks = ", ".join(["%s" if self.dialect.name == "postgres" else "?"] * len(columns))
             for row in world.rows(table):
                 cursor.execute(f'INSERT INTO "{table}" VALUES ({marks})', [self.dialect.stored(value) for value in row])
         self.made = True

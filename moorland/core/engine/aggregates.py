@@ -22,6 +22,20 @@ def aggregate(function: str, distinct: bool, values: Array, known: Mask, groups:
     return combined(function, None, values, groups, size)
 
 
+def weighted(function: str, distinct: bool, values: Array, known: Mask, weights: Array, groups: Array, size: int) -> Vector:
+    """The same for rows each of which stands for so many equal ones."""
+    if distinct or function in ("MIN", "MAX"):
+        return aggregate(function, distinct, values, known, groups, size)
+    values, weights, groups = values[known], weights[known], groups[known]
+    numbers = np.bincount(groups, weights=weights, minlength=size).astype(np.int64)
+    if function == "COUNT":
+        return finished(function, numbers, numbers)
+    if values.dtype == np.int64:
+        return finished(function, numbers, *_whole_sums(values, groups, size, weights))
+    each = Sums.of(values, np.arange(len(values)), len(values)).by(lambda part: part * weights)
+    return finished(function, numbers, *each.by(lambda part: np.bincount(groups, weights=part, minlength=size)).rounded())
+
+
 def combined(function: str, counts: Array | None, values: Array | Sums, groups: Array, size: int) -> Vector:
     """The aggregate in each group of parts: how many values each part holds (None: one each), and their sum or extreme.
 
@@ -63,14 +77,15 @@ def finished(function: str, counts: Array, values: Array, fits: Mask | None = No
     return Vector(values, known)
 
 
-def _whole_sums(values: Array, groups: Array, size: int) -> tuple[Array, Mask]:
-    """Sums of whole numbers by group, exact, and where they fit into 64 bits."""
+def _whole_sums(values: Array, groups: Array, size: int, weights: Array | None = None) -> tuple[Array, Mask]:
+    """Sums of whole numbers by group, exact, and where they fit into 64 bits; each value so many times as its weight says."""
     largest = max(abs(int(values.max(initial=0))), abs(int(values.min(initial=0))))
-    if largest * max(len(values), 1) < _EXACT:
-        return np.bincount(groups, weights=values, minlength=size).astype(np.int64), np.ones(size, np.bool_)
+    times = weights if weights is not None else np.ones(1, np.int64)
+    if largest * max(len(values) if weights is None else int(weights.sum()), 1) < _EXACT:
+        return np.bincount(groups, weights=values * times, minlength=size).astype(np.int64), np.ones(size, np.bool_)
     high, low = np.zeros(size, np.int64), np.zeros(size, np.int64)
-    np.add.at(high, groups, values >> 32)
-    np.add.at(low, groups, values & 0xFFFFFFFF)
+    np.add.at(high, groups, (values >> 32) * times)
+    np.add.at(low, groups, (values & 0xFFFFFFFF) * times)
     exact = [(int(top) << 32) + int(bottom) for top, bottom in zip(high, low, strict=True)]
     fits = np.array([-(2**63) <= total < 2**63 for total in exact], dtype=np.bool_)
     return np.array([total if fit else 0 for total, fit in zip(exact, fits, strict=True)], dtype=np.int64), fits

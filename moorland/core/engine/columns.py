@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pyarrow as pa
@@ -10,6 +11,9 @@ import pyarrow.compute as pc
 
 from moorland.core.bundle.shape import ValueType
 from moorland.core.language.vectors import DTYPES, Array, Mask
+
+if TYPE_CHECKING:
+    from moorland.core.engine.in_place import InPlace
 
 ARROW_TYPES: dict[str, pa.DataType] = {
     "text": pa.string(),
@@ -57,11 +61,15 @@ class StoredColumn:
 
 @dataclass(frozen=True)
 class TableData:
-    """The stored columns of a table. `version` names the content: equal versions hold equal data."""
+    """The stored columns of a table. `version` names the content: equal versions hold equal data.
+
+    A table left where it is has neither columns nor rows here, but `in_place`, which its engine is asked by (engine.in_place).
+    """
 
     version: str
     rows: int
     columns: dict[str, StoredColumn]
+    in_place: "InPlace | None" = None
 
     @cached_property
     def bytes(self) -> int:

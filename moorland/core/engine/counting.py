@@ -160,6 +160,9 @@ def count(
 
     With `beside`, on strata on which those views of the same data can be counted too.
     """
+    standing: Strata | None = model.data.strata_of(table)
+    if standing is not None:
+        return _counted(model, measure, table, asked, depth, radix, standing)
     found = strata_of_measure((model, *beside), measure, table, asked) if strata else None
     if found is not None:
         counted = _counted(model.on(found.data), measure, table, asked, depth, radix, found)

@@ -5,11 +5,11 @@ import datetime
 import zoneinfo
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
-from functools import cached_property
+from functools import cached_property, partial
 from typing import assert_never
 
 from moorland.core.bundle.document import Bundle
-from moorland.core.bundle.model import Model
+from moorland.core.bundle.model import Hierarchy, Model
 from moorland.core.bundle.pages import Page
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.policy import Role
@@ -18,7 +18,9 @@ from moorland.core.bundle.schema import build_schema
 from moorland.core.engine.changes import answer_change
 from moorland.core.engine.columns import TableData, empty_table
 from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
-from moorland.core.engine.listing import ListedRows, answer_rows, listed_rows
+from moorland.core.engine.in_place import on_strata, standing
+from moorland.core.engine.listing import ListedRows, listed_rows, rows_answer
+from moorland.core.engine.listing_in_place import listed_in_place
 from moorland.core.engine.member_rules import parents_of
 from moorland.core.engine.members import acyclic, answer_members
 from moorland.core.engine.model_data import ModelData
@@ -231,11 +233,11 @@ class Evaluator:
         model = self.viewer_model(viewer, asked.model)
         match asked:
             case RowsQuestion():
-                return answer_rows(model, asked, self.people.definitions, self.secret)
+                return rows_answer(self._listed(model, asked))
             case TotalsQuestion():
-                return answer_totals(model, asked, self.models[asked.model].measures, self.people.definitions, self.secret)
+                return standing(model, lambda on: answer_totals(on, asked, self.models[asked.model].measures, self.people.definitions, self.secret))
             case MembersQuestion():
-                return answer_members(model, asked, self.secret)
+                return standing(model, lambda on: answer_members(on, asked, self.secret))
             case ChangeQuestion():
                 return answer_change(model, asked, self.people.definitions)
             case ObjectsQuestion():
@@ -243,11 +245,18 @@ class Evaluator:
             case _:
                 assert_never(asked)
 
+    def _listed(self, model: ViewerModel, question: RowsQuestion, export: bool = False) -> ListedRows:
+        """The rows that answer a question, of a table here or left in place."""
+        listed = listed_in_place if question.table in model.data.left else listed_rows
+        if not model.data.left or question.table in model.data.left:
+            return listed(model, question, self.people.definitions, self.secret, export)
+        return standing(model, lambda on: listed_rows(on, question, self.people.definitions, self.secret, export).read())
+
     def listed(self, viewer: Viewer, question: RowsQuestion, export: bool = False) -> ListedRows | Refusal:
         """The rows that answer a question, before they are written out, for answers of many rows; with `export`, of those that may be exported (5.7)."""
         try:
             step()
-            return listed_rows(self.viewer_model(viewer, question.model), question, self.people.definitions, self.secret, export)
+            return self._listed(self.viewer_model(viewer, question.model), question, export)
         except TooCostly as costly:
             return Refused("too_costly", costly.message).answer()
         except Refused as refused:
@@ -256,7 +265,7 @@ class Evaluator:
     def exported_rows(self, viewer: Viewer, question: RowsQuestion) -> Answer:
         """The rows of a question that the viewer may export (5.7); none where no role held lets them be exported."""
         try:
-            return answer_rows(self.viewer_model(viewer, question.model), question, self.people.definitions, self.secret, export=True)
+            return rows_answer(self._listed(self.viewer_model(viewer, question.model), question, export=True))
         except Refused as refused:
             return refused.answer()
 
@@ -273,7 +282,8 @@ class Evaluator:
         try:
             whole = self.viewer_model(self.all_data(), question.model)
             seen = [model for viewer in viewers if (model := self._model_or_none(viewer, question.model))]
-            return answer_totals(Unseen(whole, seen), question, self.models[question.model].measures, self.people.definitions, self.secret)
+            measures = self.models[question.model].measures
+            return standing(Unseen(whole, seen), lambda on: answer_totals(on, question, measures, self.people.definitions, self.secret))
         except Refused as refused:
             return refused.answer()
 
@@ -328,13 +338,21 @@ class Evaluator:
                 continue
             try:
                 model = self.viewer_model(viewers[places[0]], question.model)
-                measures = self.models[question.model].measures
-                answers = totals_together(model, [viewers[place] for place in places], question, measures, self.people.definitions, self.secret)
+                answers = self._at_once(model, [viewers[place] for place in places], question)
             except Refused:
                 continue
             if answers is not None:
                 found.update(zip(places, answers, strict=True))
         return found
+
+    def _at_once(self, model: ViewerModel, viewers: list[Viewer], question: TotalsQuestion) -> list[Answer] | None:
+        """The answers of viewers who hold the same roles; what is read for one of them is read for all."""
+        measures, attributes = self.models[question.model].measures, self.people.definitions
+
+        def together(on: ViewerModel, some: list[Viewer] = viewers) -> list[Answer] | None:
+            return totals_together(on, some, question, measures, attributes, self.secret)
+
+        return standing(model, together, lambda on: together(on, viewers[:1]))
 
 
 def _looked_up_in(role: Role) -> set[str]:
@@ -366,10 +384,14 @@ def objects_answer(objects: Objects) -> ObjectsAnswer:
     )
 
 
+def _acyclic(hierarchy: Hierarchy, data: ModelData) -> bool:
+    return acyclic(parents_of(data, hierarchy)[:-1])
+
+
 def joined(compiled: CompiledModel, tables: Mapping[str, TableData], as_of: datetime.date) -> ModelData:
     """A model's tables, joined by their keys. Raises BundleError where the parents of a hierarchy lead in a circle (3.5)."""
     data = ModelData(compiled.schema, tables, as_of, compiled.derived)
-    circles = [item for item in compiled.schema.model.hierarchies if item.levels is None and not acyclic(parents_of(data, item)[:-1])]
+    circles = [item for item in compiled.schema.model.hierarchies if item.levels is None and not on_strata(data, partial(_acyclic, item))]
     if circles:
         raise BundleError([Problem("cycle", f"the parents of the hierarchy {item.name} lead in a circle.", str(item.table)) for item in circles])
     return data

@@ -28,12 +28,12 @@ class Listing:
         self.model, self.table = model, table
         self.view = listed_table(model, table, export)
         self.matching = self._matching(condition)
-        count = int(self.matching.sum())
+        count = model.data.counted(table, self.matching)
         narrow = [grant for grant in self.view.grants if not _lists(grant, table, count)]
         if narrow:
             self.view = TableView(model, table, (grant for grant in self.view.grants if grant not in narrow))
             self.matching = self._matching(condition)
-        if not all(_lists(limit, table, int(self.matching.sum())) for limit in model.limits):
+        if not all(_lists(limit, table, model.data.counted(table, self.matching)) for limit in model.limits):
             self.view = TableView(model, table, ())
             self.matching = np.zeros_like(self.matching)
 
@@ -71,6 +71,12 @@ class ListedRows:
     visible: int
     secret: bytes
 
+    def read(self) -> "ListedRows":
+        """The same, once everything that is shown of the rows was read."""
+        for key in self.columns:
+            self.view.shown(key, self.secret).values(self.rows[:0])
+        return self
+
     def arrow(self, place: int, type_: ValueType) -> pa.Array:
         """What is shown of the column at a place, as an Arrow array of a type; masked cells of another type in text."""
         return self.view.shown(self.columns[place], self.secret).arrow(self.rows, type_)
@@ -87,10 +93,9 @@ def listed_rows(model: ViewerModel, question: RowsQuestion, attributes: Attribut
     return ListedRows(listing.view, asked.columns, asked.names, wanted, int(listing.matching.sum()), secret)
 
 
-def answer_rows(model: ViewerModel, question: RowsQuestion, attributes: Attributes, secret: bytes, export: bool = False) -> RowsAnswer:
-    """The answer to a rows question (7.1); with `export`, of the rows that may be exported (5.7). Raises Refused."""
-    found = listed_rows(model, question, attributes, secret, export)
-    cells = [found.view.shown(key, secret).values(found.rows) for key in found.columns]
+def rows_answer(found: ListedRows) -> RowsAnswer:
+    """The answer to a rows question, written out (7.1)."""
+    cells = [found.view.shown(key, found.secret).values(found.rows) for key in found.columns]
     states: list[list[CellState]] = [found.view.names_in(key, found.rows) for key in found.columns]
     return RowsAnswer(
         columns=found.names,

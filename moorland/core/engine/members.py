@@ -29,6 +29,8 @@ def answer_members(model: ViewerModel, question: MembersQuestion, secret: bytes)
 def _levels(view: TableView, hierarchy: Hierarchy, secret: bytes) -> list[Member]:
     """Every prefix of the level values of the visible rows as they are shown, sorted by path, nulls last."""
     model, visible = view.model, np.flatnonzero(view.rows)
+    every = model.data.weights(hierarchy.table)
+    weights = None if every is None else every[visible]
     numbers, labels = [], []
     for level in hierarchy.levels or []:
         key = (hierarchy.table, level)
@@ -39,9 +41,10 @@ def _levels(view: TableView, hierarchy: Hierarchy, secret: bytes) -> list[Member
         labels.append([*shown.labels, None])
     found: list[tuple[tuple[int, ...], int]] = []
     for depth in range(1, len(numbers) + 1):
-        paths, counts = (
-            np.unique(np.stack(numbers[:depth], axis=1), axis=0, return_counts=True) if len(visible) else (np.zeros((0, depth), int), np.zeros(0, int))
+        paths, inverse = (
+            np.unique(np.stack(numbers[:depth], axis=1), axis=0, return_inverse=True) if len(visible) else (np.zeros((0, depth), int), np.zeros(0, int))
         )
+        counts = np.bincount(inverse, weights=weights, minlength=len(paths)).astype(np.int64)
         pay_lines(len(found) + len(paths), depth)
         found += [(tuple(path), count) for path, count in zip(paths.tolist(), counts.tolist(), strict=True)]
     found.sort()
@@ -57,10 +60,12 @@ def _tree(view: TableView, hierarchy: Hierarchy, secret: bytes) -> list[Member]:
     above = parents_of(data, hierarchy)[:-1]
     visible = np.flatnonzero(view.rows)
     rows = np.zeros(len(above), dtype=np.int64)
-    rows[visible] = 1
-    current = np.asarray(above)[visible]
-    while len(current := current[current >= 0]):
-        np.add.at(rows, current, 1)
+    weights = data.weights(hierarchy.table)
+    rows[visible] = 1 if weights is None else weights[visible]
+    current, times = np.asarray(above)[visible], rows[visible]
+    while len(current):
+        current, times = current[current >= 0], times[current >= 0]
+        np.add.at(rows, current, times)
         current = above[current]
     kept = model.left_by_filters(hierarchy.table)
     listed = np.flatnonzero(rows if kept is None else np.where(kept, rows, 0))

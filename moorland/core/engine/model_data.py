@@ -24,6 +24,14 @@ ViewerValues = Callable[[str], tuple[Any, ...] | None]
 CACHE_BYTES = 1024 * 1024 * 1024
 
 
+class LeftInPlace(Exception):
+    """Something of a table that stays in its engine was read as if it were here: its rows, a column, or an aggregate of its rows (engine.in_place)."""
+
+    def __init__(self, table: str, column: str | None = None, aggregate: tree.Aggregate | None = None) -> None:
+        super().__init__(f"{table} is left where it is.")
+        self.table, self.column, self.aggregate = table, column, aggregate
+
+
 class ArrayCache:
     """Arrays by what they were computed from; over all caches together the largest gives up what it used least recently."""
 
@@ -84,6 +92,8 @@ class ModelData:
         self.schema, self.as_of = schema, as_of
         self.tables = {name: tables[schema.original(name)] for name in schema.tables}
         self.derived: Derived = derived or {}
+        #: The tables, and their other names, whose rows stay in their engine.
+        self.left = frozenset(name for name, data in self.tables.items() if data.in_place is not None)
         self.cache = ArrayCache()
         #: The strata made so far, by table and columns; None where they do not pay (engine.strata).
         self.strata: dict[tuple[str, tuple[str, ...]], Any] = {}
@@ -110,13 +120,30 @@ class ModelData:
 
     def rows(self, table: str) -> int:
         """How many rows the table holds, those removed by base filters included."""
+        if table in self.left:
+            raise LeftInPlace(self.schema.original(table))
         return self.tables[table].rows
+
+    def weights(self, table: str) -> Array | None:
+        """How many rows each row of the table stands for; None where each is one (engine.in_place)."""
+        return None
+
+    def counted(self, table: str, chosen: Array) -> int:
+        """How many rows a mask of the table, or some places in it, stand for."""
+        weights = self.weights(table)
+        return int(np.count_nonzero(chosen) if chosen.dtype == np.bool_ else len(chosen)) if weights is None else int(weights[chosen].sum())
+
+    def strata_of(self, table: str) -> Any:
+        """The rows that stand for those of a table left in place, as strata; None for every other table."""
+        return None
 
     def stored(self, table: str, column: str) -> StoredColumn:
         """The column as arrays; a derived one is computed once, over the rows of the table that declares it (3.4)."""
         found = self.tables[table].columns.get(column)
         if found is None:
             key = (self.schema.original(table), column)
+            if table in self.left and key not in self.derived:
+                raise LeftInPlace(*key)
             if key not in self._computed:
                 self._computed[key] = self._compute(self.derived[key])
             found = self._computed[key]

@@ -50,7 +50,7 @@ class Strata:
     """The strata of a table by some of its own columns. `data` is the model with the table replaced by one row a stratum."""
 
     def __init__(self, data: ModelData, table: str, keys: tuple[str, ...], first_rows: Array, numbers: Array, counts: Array) -> None:
-        self.data = _StrataData(data, table, keys, first_rows)
+        self.data: ModelData = _StrataData(data, table, keys, first_rows)
         self.table, self.counts = table, counts
         self._whole, self._numbers = data, numbers
         self._partials: dict[tree.Aggregate, Partial | None] = {}
@@ -94,7 +94,7 @@ class _StrataData(ModelData):
 
     def __init__(self, whole: ModelData, table: str, keys: tuple[str, ...], first_rows: Array) -> None:
         self.schema, self.as_of, self.cache, self.derived = whole.schema, whole.as_of, type(whole.cache)(), whole.derived
-        self._whole, self._table = whole, table
+        self._whole, self._table, self.left = whole, table, whole.left
         rows = np.append(first_rows, -1)
         columns = {name: _taken(whole.stored(table, name), rows) for name in keys}
         self.tables = {**whole.tables, table: TableData(f"strata of {whole.tables[table].version}", len(first_rows), columns)}
@@ -110,6 +110,13 @@ class _StrataData(ModelData):
     def stored(self, table: str, column: str) -> StoredColumn:
         """A column of the strata, or of any other table as it is."""
         return self.tables[table].columns[column] if table == self._table else self._whole.stored(table, column)
+
+    def weights(self, table: str) -> Array | None:
+        return None if table == self._table else self._whole.weights(table)
+
+    def strata_of(self, table: str) -> "Strata | None":
+        found: Strata | None = None if table == self._table else self._whole.strata_of(table)
+        return found
 
     def base(self, table: str) -> Mask | None:
         return self._base[table] if table == self._table else self._whole.base(table)
@@ -165,7 +172,11 @@ def strata_for(
     """
     data = model.data
     schema = data.schema
-    if data.rows(table) < MIN_ROWS or any(step.carries_up for steps in schema.parents.values() for step in steps) or len(schema.names_of(table)) > 1:
+    standing: Strata | None = data.strata_of(table)
+    beyond = any(step.carries_up for steps in schema.parents.values() for step in steps) or len(schema.names_of(table)) > 1
+    if standing is not None:
+        return None if beyond or any(standing.partial(node) is None for node in aggregates) else standing
+    if data.rows(table) < MIN_ROWS or beyond:
         return None
     keys = tuple(sorted({name for one in (model, *beside) for name in _keys_read(one, table, asked)}))
     if (table, keys) not in data.strata:

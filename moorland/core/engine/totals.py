@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from moorland.core.engine.aggregates import AggregatesFrame, aggregate, combined
+from moorland.core.engine.aggregates import AggregatesFrame, aggregate, combined, weighted
 from moorland.core.engine.asked import Asked, Attributes, Measures, counted_tables, prepare_totals
 from moorland.core.engine.cells import codes_of, json_values
 from moorland.core.engine.counting import Counted, Radix, count
@@ -14,7 +14,7 @@ from moorland.core.engine.grouping import group_codes
 from moorland.core.engine.masking import ShownColumn
 from moorland.core.engine.model_data import RowsFrame
 from moorland.core.engine.questions import Line, TotalsAnswer, TotalsQuestion
-from moorland.core.engine.strata import Strata
+from moorland.core.engine.strata import Partial
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language import tree
 from moorland.core.language.derived import ColumnKey
@@ -235,9 +235,13 @@ class _LineFrame(AggregatesFrame):
         if not dense:
             groups, inside = _lines_of(groups, self.numbers)
         size = self.groups.size if dense else len(self.numbers)
-        if rows.strata is not None:
-            return self._of_strata(node, rows, rows.strata, groups, inside, size)
-        if node.argument is None:
+        partial = rows.strata.partial(node) if rows.strata is not None and not node.distinct and not rows.values else None
+        if partial is not None:
+            return self._of_strata(node, rows, partial, groups, inside, size)
+        if rows.weights is not None:
+            values, known = self._argument(node, rows)
+            result = weighted(node.function, node.distinct, values, known if inside is None else known & inside, rows.weights, groups, size)
+        elif node.argument is None:
             known = np.ones(len(groups), np.bool_) if inside is None else inside
             result = aggregate("COUNT", False, known, known, groups, size)
         else:
@@ -247,10 +251,8 @@ class _LineFrame(AggregatesFrame):
             return Vector(result.values[self.numbers], result.known[self.numbers], self._domain)
         return Vector(result.values, result.known, self._domain)
 
-    def _of_strata(self, node: tree.Aggregate, rows: Counted, strata: Strata, groups: Array, inside: Mask | None, size: int) -> Vector:
+    def _of_strata(self, node: tree.Aggregate, rows: Counted, partial: Partial, groups: Array, inside: Mask | None, size: int) -> Vector:
         """The aggregate from what is summed up by stratum."""
-        partial = strata.partial(node)
-        assert partial is not None
         picked = partial.of(rows.rows)
         if inside is not None:
             picked, groups = picked.of(np.flatnonzero(inside)), groups[inside]

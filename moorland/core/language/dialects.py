@@ -4,6 +4,9 @@ An operation a dialect does not have is one it does not override: it raises NotI
 """
 
 import datetime
+import json
+import sys
+from collections.abc import Callable
 from typing import Any, ClassVar
 
 from sqlglot import exp
@@ -12,6 +15,7 @@ from moorland.core.language.like import like_parts
 from moorland.core.language.sql_parts import NotInSql, cast, function, number, text
 
 _LARGEST = 2**63
+_LARGEST_NUMBER = sys.float_info.max
 
 
 class Dialect:
@@ -84,6 +88,14 @@ class Dialect:
         """The items of a cell that is a list, as a table `items` of one column `item`; `bound` is the separator as a bound value."""
         raise self.missing("a list in a cell")
 
+    def finite(self, value: exp.Expression) -> exp.Expression:
+        """A number; null where it is none or without end (sources.md 17.1)."""
+        raise self.missing("numbers without end")
+
+    def rows_given(self, columns: dict[str, tuple[str, list[Any]]], bind: Callable[[Any], exp.Expression]) -> exp.Expression:
+        """Rows that are sent along, as a table to stand in FROM: by column its type and its values, in the form the engine keeps them."""
+        raise self.missing("rows sent along")
+
 
 class Sqlite(Dialect):
     """SQLite: dates are ISO text, booleans numbers."""
@@ -149,6 +161,15 @@ class Sqlite(Dialect):
         inner = exp.select(exp.alias_(exp.column("value", quoted=True), "item", quoted=True)).from_(function("JSON_EACH", exp.Paren(this=array)))
         return inner.subquery("items")
 
+    def finite(self, value: exp.Expression) -> exp.Expression:
+        return exp.Case(ifs=[exp.If(this=exp.LTE(this=function("ABS", value), expression=number(_LARGEST_NUMBER)), true=value.copy())])
+
+    def rows_given(self, columns: dict[str, tuple[str, list[Any]]], bind: Callable[[Any], exp.Expression]) -> exp.Expression:
+        rows = json.dumps(list(zip(*(values for _, values in columns.values()), strict=True)))
+        cell = exp.column("value", quoted=True)
+        found = exp.select(*(exp.alias_(function("JSON_EXTRACT", cell, text(f"$[{place}]")), name, quoted=True) for place, name in enumerate(columns)))
+        return found.from_(function("JSON_EACH", bind(rows))).subquery("kept")
+
 
 class Postgres(Dialect):
     """PostgreSQL; texts are compared in the collation C."""
@@ -200,9 +221,40 @@ class Postgres(Dialect):
         split = function("UNNEST", function("STRING_TO_ARRAY", cell, bound))
         return exp.select(exp.alias_(split, "item", quoted=True)).subquery("items")
 
+    def finite(self, value: exp.Expression) -> exp.Expression:
+        return exp.Case(ifs=[exp.If(this=exp.LTE(this=function("ABS", value), expression=number(_LARGEST_NUMBER)), true=value.copy())])
+
+    def rows_given(self, columns: dict[str, tuple[str, list[Any]]], bind: Callable[[Any], exp.Expression]) -> exp.Expression:
+        return _unnested(columns, bind, self.types)
+
+
+class DuckDb(Postgres):
+    """DuckDB; texts are compared by code point as they are."""
+
+    name = "duckdb"
+    title = "DuckDB"
+    types = {"text": "VARCHAR", "integer": "BIGINT", "number": "DOUBLE", "boolean": "BOOLEAN", "date": "DATE", "timestamp": "TIMESTAMP"}
+
+    def fits(self, whole: exp.Expression) -> exp.Expression:
+        wide = whole.copy()
+        for side in ("this", "expression"):
+            if wide.args.get(side) is not None:
+                wide.set(side, cast(wide.args[side], "HUGEINT"))
+        return exp.Between(this=exp.Paren(this=wide), low=number(-_LARGEST), high=number(_LARGEST - 1))
+
+    def by_code_point(self, value: exp.Expression) -> exp.Expression:
+        return value
+
+    def day_text(self, day: exp.Expression) -> exp.Expression:
+        return function("STRFTIME", day, text("%Y-%m-%d"))
+
+    def items(self, cell: exp.Expression, separator: str, bound: exp.Expression) -> exp.Expression:
+        split = function("UNNEST", function("STRING_SPLIT", cell, bound))
+        return exp.select(exp.alias_(split, "item", quoted=True)).subquery("items")
+
 
 #: Every dialect by its name.
-DIALECTS: dict[str, Dialect] = {dialect.name: dialect for dialect in (Sqlite(), Postgres())}
+DIALECTS: dict[str, Dialect] = {dialect.name: dialect for dialect in (Sqlite(), Postgres(), DuckDb())}
 
 
 def _glob(pattern: str | None, escape: str) -> str | None:
@@ -211,3 +263,12 @@ def _glob(pattern: str | None, escape: str) -> str | None:
     if signs is None:
         return None
     return "".join(("*" if sign == "%" else "?") if wild else f"[{sign}]" if sign in "*?[" else sign for sign, wild in signs)
+
+
+def _unnested(columns: dict[str, tuple[str, list[Any]]], bind: Callable[[Any], exp.Expression], types: dict[str, str]) -> exp.Expression:
+    """Rows that are sent along as one array a column, side by side."""
+    pieces = []
+    for name, (type_, values) in columns.items():
+        array = exp.Cast(this=bind(values), to=exp.DataType.build(f"{types[type_]}[]", udt=True))
+        pieces.append(exp.alias_(function("UNNEST", array), name, quoted=True))
+    return exp.select(*pieces).subquery("kept")

@@ -1,0 +1,150 @@
+"""Connections to engines that hold tables: SQLite and DuckDB files, PostgreSQL (sources.md 17)."""
+
+import sqlite3
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+import duckdb
+import psycopg
+import pyarrow as pa
+
+from moorland.core.bundle.shape import ValueType
+from moorland.core.engine.columns import ARROW_TYPES
+from moorland.core.engine.in_place import SourceFailed
+from moorland.core.language.dialects import DIALECTS, Dialect
+from moorland.core.sources.tables_in_place import arrow_rows
+
+Result = TypeVar("Result")
+#: An engine that has not answered within so many seconds is given up on.
+LONGEST_SECONDS = 60
+
+
+class DatabaseEngine:
+    """An engine behind one connection, opened when it is first asked and anew where it broke; one statement at a time."""
+
+    dialect: Dialect
+
+    def __init__(self, name: str, kind: str) -> None:
+        self.name, self.dialect = name, DIALECTS[kind]
+        self._lock = threading.Lock()
+        self._connection: Any = None
+
+    def arrow(self, sql: str, parameters: dict[str, Any], types: dict[str, ValueType]) -> pa.Table:
+        """The rows of a statement, as columns of these types. Raises SourceFailed."""
+        try:
+            return self._guarded(lambda: self._arrow(sql, parameters, types))
+        except (ValueError, TypeError, KeyError, pa.ArrowException) as wrong:
+            raise SourceFailed(self.name, f"{self.name} gives a value of another type than was declared: {wrong}.") from None
+
+    def rows(self, sql: str, parameters: dict[str, Any] | None = None) -> list[tuple[Any, ...]]:
+        """The rows of a statement. Raises SourceFailed."""
+        return self._guarded(lambda: self._rows(sql, parameters or {})[1])
+
+    def _guarded(self, ask: Callable[[], Result]) -> Result:
+        """One statement at a time; a connection that was open already and broke is opened anew, once."""
+        with self._lock:
+            for fresh in (self._connection is None, True):
+                try:
+                    if self._connection is None:
+                        self._connection = self._open()
+                    return ask()
+                except self.broken as wrong:
+                    self._drop()
+                    if fresh:
+                        raise SourceFailed(self.name, f"{self.name} cannot be reached: {_said(wrong)}.") from None
+                except self.wrong as wrong:
+                    raise SourceFailed(self.name, f"{self.name} refuses a statement: {_said(wrong)}.") from None
+        raise AssertionError("a second try is the last")
+
+    def close(self) -> None:
+        """Ends the connection."""
+        with self._lock:
+            self._drop()
+
+    #: What a driver raises for a connection that broke, and for anything else.
+    broken: tuple[type[Exception], ...] = ()
+    wrong: tuple[type[Exception], ...] = ()
+
+    def _open(self) -> Any:
+        raise NotImplementedError
+
+    def _rows(self, sql: str, parameters: dict[str, Any]) -> tuple[list[str], list[tuple[Any, ...]]]:
+        cursor = self._connection.execute(sql, parameters)
+        return [column[0] for column in cursor.description], cursor.fetchall()
+
+    def _arrow(self, sql: str, parameters: dict[str, Any], types: dict[str, ValueType]) -> pa.Table:
+        names, rows = self._rows(sql, parameters)
+        return arrow_rows(names, rows, types)
+
+    def _drop(self) -> None:
+        connection, self._connection = self._connection, None
+        if connection is not None:
+            try:
+                connection.close()
+            except Exception:
+                return
+
+
+class SqliteFile(DatabaseEngine):
+    """A SQLite file, read only."""
+
+    broken, wrong = (), (sqlite3.Error,)
+
+    def __init__(self, name: str, file: Path) -> None:
+        super().__init__(name, "sqlite")
+        self._file = file
+
+    def _open(self) -> Any:
+        connection = sqlite3.connect(f"{self._file.resolve().as_uri()}?mode=ro", uri=True, check_same_thread=False, timeout=LONGEST_SECONDS)
+        connection.execute("PRAGMA query_only = ON")
+        connection.set_authorizer(_reading_only)
+        return connection
+
+
+#: What SQLite is let do: read, and call functions.
+_READING = {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE, sqlite3.SQLITE_TRANSACTION}
+
+
+def _reading_only(action: int, *about: Any) -> int:
+    harmless = action in _READING and not (action == sqlite3.SQLITE_FUNCTION and about[1] == "load_extension")
+    return sqlite3.SQLITE_OK if harmless else sqlite3.SQLITE_DENY
+
+
+class DuckDbFile(DatabaseEngine):
+    """A DuckDB file, read only, without extensions and without files or hosts outside."""
+
+    broken, wrong = (duckdb.ConnectionException, duckdb.IOException), (duckdb.Error,)
+
+    def __init__(self, name: str, file: Path) -> None:
+        super().__init__(name, "duckdb")
+        self._file = file
+
+    def _open(self) -> Any:
+        settings: dict[str, Any] = {"enable_external_access": "false", "autoload_known_extensions": "false", "autoinstall_known_extensions": "false"}
+        return duckdb.connect(str(self._file), read_only=True, config={**settings, "lock_configuration": "true", "TimeZone": "UTC"})
+
+    def _arrow(self, sql: str, parameters: dict[str, Any], types: dict[str, ValueType]) -> pa.Table:
+        found = self._connection.execute(sql, parameters or None).to_arrow_table()
+        return found.cast(pa.schema([(name, ARROW_TYPES[types[name]]) for name in found.column_names]))
+
+
+class Postgres(DatabaseEngine):
+    """A PostgreSQL database; every statement reads only, and is ended where it takes too long."""
+
+    broken, wrong = (psycopg.OperationalError, psycopg.InterfaceError), (psycopg.Error,)
+
+    def __init__(self, name: str, address: str | dict[str, Any]) -> None:
+        super().__init__(name, "postgres")
+        self._address = address
+
+    def _open(self) -> Any:
+        options = f"-c default_transaction_read_only=on -c statement_timeout={LONGEST_SECONDS * 1000} -c timezone=UTC"
+        more: dict[str, Any] = {"connect_timeout": 10, "options": options, "autocommit": True}
+        return psycopg.connect(self._address, **more) if isinstance(self._address, str) else psycopg.connect(**{**self._address, **more})
+
+
+def _said(wrong: Exception) -> str:
+    """What a driver says, in one line."""
+    return " ".join(str(wrong).split()).rstrip(".")[:300]
