@@ -16,7 +16,7 @@ from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.reading import Origins, locate, read_document, read_folder_located
 from moorland.core.engine.evaluator import Evaluator, data_located
 from moorland.core.insight.exhibits import check_pages
-from moorland.core.sources.files import folder_loader, read_table
+from moorland.core.sources.files import bundle_loader, read_table
 
 BundlePath = Annotated[Path, typer.Argument(help="A bundle's folder, or a bundle in one JSON document.")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
@@ -36,7 +36,7 @@ def evaluator_at(path: Path, as_of: datetime.date | None, whole: bool = False) -
         folder = path
     problems = [locate(problem, file, origins) for problem in _data_problems(bundle, folder)] if whole else []
     try:
-        evaluator = Evaluator(bundle, folder_loader(folder), as_of, os.environ.get("MOORLAND_SECRET", "moorland").encode())
+        evaluator = Evaluator(bundle, bundle_loader(bundle, folder), as_of, os.environ.get("MOORLAND_SECRET", "moorland").encode())
         if whole:
             check_pages(evaluator)
     except BundleError as error:

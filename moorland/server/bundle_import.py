@@ -19,7 +19,7 @@ from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.differences import ItemChange, differences
 from moorland.core.insight.impact import ViewerImpact, impact
-from moorland.core.sources.files import folder_loader, read_arrow
+from moorland.core.sources.files import bundle_loader, read_arrow
 from moorland.server.bundle_export import as_brought
 from moorland.server.catalog.models import Model
 from moorland.server.catalog.storage import load_table, store_table
@@ -62,7 +62,7 @@ def import_into(folder: Path, by: Account | str, apply: bool, with_data: bool = 
     Raises BundleError where the bundle is wrong, Failure where it does not fit the workspace: nothing is changed then.
     """
     bundle, beside = read_folder(folder), read_workspace(folder)
-    Evaluator(bundle, folder_loader(folder))
+    Evaluator(bundle, bundle_loader(bundle, folder))
     before = bundle_of("draft")
     was, people_were, assigned_were = draft_policy()[0], people_document(), _assigned()
     with transaction.atomic():

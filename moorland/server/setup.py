@@ -9,7 +9,7 @@ from moorland.core.bundle.people import OrganizationValue
 from moorland.core.bundle.reading import path_inside, read_folder
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.sources.files import folder_loader, read_arrow
+from moorland.core.sources.files import bundle_loader, read_arrow
 from moorland.server.catalog.models import Model
 from moorland.server.catalog.storage import store_table
 from moorland.server.checks.models import Promise
@@ -56,7 +56,7 @@ def fill_workspace(folder: Path, administrators: set[str], password: str | None,
     `sign_in` names the logins that get the password. Raises BundleError where the bundle is wrong.
     """
     bundle = read_folder(folder)
-    Evaluator(bundle, folder_loader(folder))
+    Evaluator(bundle, bundle_loader(bundle, folder))
     tags = {"sensitive_tags": bundle.sensitive_tags} if "sensitive_tags" in bundle.model_fields_set else {}
     Workspace.objects.create(name=bundle.name, time_zone=bundle.time_zone, **tags)
     _people(bundle, administrators, password, sign_in)

@@ -13,7 +13,9 @@ from moorland.core.bundle.reading import read_document
 from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.language.dialects import DIALECTS
-from moorland.core.sources.engines import DatabaseEngine, DuckDbFile, Postgres, SqliteFile
+from moorland.core.sources.engine_duckdb import DuckDbFile
+from moorland.core.sources.engine_postgres import Postgres
+from moorland.core.sources.engines import DatabaseEngine, SqliteFile
 from moorland.core.sources.files import to_table_data
 from moorland.core.sources.tables_in_place import SqlTable
 from tests.core.databases import Database, postgres, sqlite

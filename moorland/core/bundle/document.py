@@ -11,9 +11,10 @@ from moorland.core.bundle.people import AttributeDefinition, Group, Organization
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.promises import Promise
 from moorland.core.bundle.shape import Name, Shape
+from moorland.core.bundle.sources import Source
 
 #: The top-level lists, each of which may be moved to its own file.
-LISTS = ("organizations", "attributes", "groups", "users", "models", "roles", "shelves", "pages", "promises", "duties")
+LISTS = ("organizations", "attributes", "groups", "users", "sources", "models", "roles", "shelves", "pages", "promises", "duties")
 
 
 class Bundle(Shape):
@@ -28,6 +29,7 @@ class Bundle(Shape):
     attributes: list[AttributeDefinition] = Field(default_factory=list)
     groups: list[Group] = Field(default_factory=list)
     users: list[User] = Field(default_factory=list)
+    sources: list[Source] = Field(default_factory=list)
     models: list[Model] = Field(default_factory=list)
     roles: list[Role] = Field(default_factory=list)
     shelves: list[Shelf] = Field(default_factory=list)

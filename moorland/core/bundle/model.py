@@ -5,6 +5,7 @@ from typing import Literal
 from pydantic import Field
 
 from moorland.core.bundle.shape import ConditionText, Name, Named, Scalar, Shape, ValueType
+from moorland.core.bundle.sources import Placement
 
 
 class Mapping(Shape):
@@ -52,6 +53,8 @@ class Table(Named):
     data: str | None = None
     sheet: str | None = None
     header_row: int | None = Field(default=None, ge=1)
+    #: Where the table stays, in place of data that comes with the bundle (sources.md 17.1).
+    in_place: Placement | None = None
     base_filter: ConditionText | None = None
     base_filter_label: str | None = Field(default=None, max_length=200)
     base_filter_reason: str | None = Field(default=None, max_length=4000)

@@ -39,6 +39,7 @@ def check_structure(bundle: Bundle) -> list[Problem]:
         *(problem for index, model in enumerate(bundle.models) for problem in _check_model(model, f"models[{index}]")),
         *(problem for index, role in enumerate(bundle.roles) for problem in check_role(bundle, role, f"roles[{index}]")),
         *_check_pages(bundle),
+        *_check_placements(bundle),
     ]
 
 
@@ -65,6 +66,7 @@ def _check_names(bundle: Bundle) -> Iterator[Problem]:
     yield from _twice((item.name for item in bundle.groups), "groups", "the group", fold=True)
     yield from _twice((item.login for item in bundle.users), "users", "the login", fold=True)
     yield from _twice((item.email for item in bundle.users), "users", "the e-mail address", fold=True)
+    yield from _twice((item.name for item in bundle.sources), "sources", "the source")
     yield from _twice((item.name for item in bundle.models), "models", "the model")
     yield from _twice((item.name for item in bundle.roles), "roles", "the role")
     yield from _twice((item.name for item in bundle.shelves), "shelves", "the shelf")
@@ -72,6 +74,18 @@ def _check_names(bundle: Bundle) -> Iterator[Problem]:
     for index, attribute in enumerate(bundle.attributes):
         if attribute.name in RESERVED_VIEWER_NAMES:
             yield Problem("reserved", f"viewer.{attribute.name} is reserved; give the attribute another name.", path=f"attributes[{index}].name")
+
+
+def _check_placements(bundle: Bundle) -> Iterator[Problem]:
+    sources = dict.fromkeys(source.name for source in bundle.sources)
+    for index, model in enumerate(bundle.models):
+        for position, table in enumerate(model.tables):
+            if table.in_place is not None:
+                place = f"models[{index}].tables[{position}].in_place"
+                yield from _unknown(table.in_place.source, sources, f"{place}.source", "source")
+                if table.data is not None or table.alias_of is not None:
+                    what = "another name of a table" if table.alias_of is not None else "a table with data of its own"
+                    yield Problem("in_place", f"{table.name} is {what}; it cannot be left in place as well.", path=place)
 
 
 def _cycle(edges: dict[str, list[str]]) -> list[str] | None:

@@ -1,4 +1,4 @@
-"""Connections to engines that hold tables: SQLite and DuckDB files, PostgreSQL (sources.md 17)."""
+"""Connections to engines that hold tables, one statement at a time; a SQLite file is one (sources.md 17)."""
 
 import sqlite3
 import threading
@@ -6,12 +6,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
 
-import duckdb
-import psycopg
 import pyarrow as pa
 
 from moorland.core.bundle.shape import ValueType
-from moorland.core.engine.columns import ARROW_TYPES
 from moorland.core.engine.in_place import SourceFailed
 from moorland.core.language.dialects import DIALECTS, Dialect
 from moorland.core.sources.tables_in_place import arrow_rows
@@ -53,9 +50,9 @@ class DatabaseEngine:
                 except self.broken as wrong:
                     self._drop()
                     if fresh:
-                        raise SourceFailed(self.name, f"{self.name} cannot be reached: {_said(wrong)}.") from None
+                        raise SourceFailed(self.name, f"{self.name} cannot be reached: {said(wrong)}.") from None
                 except self.wrong as wrong:
-                    raise SourceFailed(self.name, f"{self.name} refuses a statement: {_said(wrong)}.") from None
+                    raise SourceFailed(self.name, f"{self.name} refuses a statement: {said(wrong)}.") from None
         raise AssertionError("a second try is the last")
 
     def close(self) -> None:
@@ -112,39 +109,6 @@ def _reading_only(action: int, *about: Any) -> int:
     return sqlite3.SQLITE_OK if harmless else sqlite3.SQLITE_DENY
 
 
-class DuckDbFile(DatabaseEngine):
-    """A DuckDB file, read only, without extensions and without files or hosts outside."""
-
-    broken, wrong = (duckdb.ConnectionException, duckdb.IOException), (duckdb.Error,)
-
-    def __init__(self, name: str, file: Path) -> None:
-        super().__init__(name, "duckdb")
-        self._file = file
-
-    def _open(self) -> Any:
-        settings: dict[str, Any] = {"enable_external_access": "false", "autoload_known_extensions": "false", "autoinstall_known_extensions": "false"}
-        return duckdb.connect(str(self._file), read_only=True, config={**settings, "lock_configuration": "true", "TimeZone": "UTC"})
-
-    def _arrow(self, sql: str, parameters: dict[str, Any], types: dict[str, ValueType]) -> pa.Table:
-        found = self._connection.execute(sql, parameters or None).to_arrow_table()
-        return found.cast(pa.schema([(name, ARROW_TYPES[types[name]]) for name in found.column_names]))
-
-
-class Postgres(DatabaseEngine):
-    """A PostgreSQL database; every statement reads only, and is ended where it takes too long."""
-
-    broken, wrong = (psycopg.OperationalError, psycopg.InterfaceError), (psycopg.Error,)
-
-    def __init__(self, name: str, address: str | dict[str, Any]) -> None:
-        super().__init__(name, "postgres")
-        self._address = address
-
-    def _open(self) -> Any:
-        options = f"-c default_transaction_read_only=on -c statement_timeout={LONGEST_SECONDS * 1000} -c timezone=UTC"
-        more: dict[str, Any] = {"connect_timeout": 10, "options": options, "autocommit": True}
-        return psycopg.connect(self._address, **more) if isinstance(self._address, str) else psycopg.connect(**{**self._address, **more})
-
-
-def _said(wrong: Exception) -> str:
+def said(wrong: Exception) -> str:
     """What a driver says, in one line."""
     return " ".join(str(wrong).split()).rstrip(".")[:300]

@@ -11,13 +11,17 @@ import pyarrow.compute as pc
 import pyarrow.csv
 import pyarrow.parquet
 
+from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.model import Table
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.reading import path_inside
+from moorland.core.bundle.sources import Source
 from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, TableData, empty_table, encode
 from moorland.core.engine.evaluator import TableLoader
 from moorland.core.sources.cells import check_columns, parsed, refuse_long_cells
+from moorland.core.sources.engines import DatabaseEngine
 from moorland.core.sources.parquet_files import open_parquet
+from moorland.core.sources.placing import engine_of, machine_folders, machine_hosts, machine_secret, placed
 from moorland.core.sources.workbooks import read_workbook
 
 MAX_LINE_BYTES = 16 * 1024 * 1024
@@ -26,6 +30,21 @@ MAX_LINE_BYTES = 16 * 1024 * 1024
 def folder_loader(folder: Path) -> TableLoader:
     """Loads each table of a bundle from its file below the folder; a table without data is empty."""
     return lambda model, name: read_table(folder, next(table for table in model.tables if table.name == name))
+
+
+def bundle_loader(bundle: Bundle, folder: Path) -> TableLoader:
+    """Loads each table of a bundle from its file, or from its source: as a command finds folders, hosts and secrets on the machine.
+
+    What a source holds is taken to be the same for as long as the loader is used.
+    """
+    engines: dict[str, DatabaseEngine] = {}
+
+    def engine(source: Source) -> DatabaseEngine:
+        if source.name not in engines:
+            engines[source.name] = engine_of(source, machine_secret(source), [folder, *machine_folders()], machine_hosts())
+        return engines[source.name]
+
+    return placed(folder_loader(folder), bundle, engine, lambda source: "as it is now")
 
 
 def read_table(folder: Path, table: Table) -> TableData:

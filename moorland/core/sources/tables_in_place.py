@@ -98,6 +98,12 @@ class SqlTable:
             partials[node] = _partial(node, found, place)
         return StrataRows(keys, counts, partials)
 
+    def rows(self) -> int:
+        """How many rows the relation has."""
+        select = exp.select(exp.alias_(exp.Count(this=exp.Star()), "n", quoted=True)).from_(self._source("t"))
+        counted: int = self.engine.arrow(select.sql(dialect=self.engine.dialect.name), {}, {"n": "integer"}).column("n")[0].as_py()
+        return counted
+
     def page(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int) -> dict[str, StoredColumn]:
         """Some rows in an order; only those that have one of the combinations kept."""
         dialect = self.engine.dialect

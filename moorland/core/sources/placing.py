@@ -1,0 +1,119 @@
+"""Which tables stay in their engine and which are read as a snapshot, for an evaluator (sources.md 18.1)."""
+
+import hashlib
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from moorland.core.bundle.document import Bundle
+from moorland.core.bundle.model import Model, Table
+from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.bundle.sources import Source
+from moorland.core.engine.columns import StoredColumn, TableData
+from moorland.core.engine.evaluator import TableLoader
+from moorland.core.engine.in_place import KeptRows, SourceFailed
+from moorland.core.sources.engines import DatabaseEngine, SqliteFile
+from moorland.core.sources.tables_in_place import SqlTable
+
+#: A table that others look up is read as a snapshot up to so many rows.
+MOST_SNAPSHOT_ROWS = 2_000_000
+#: What PostgreSQL calls the ways to secure a connection.
+_TLS = {"off": "disable", "required": "require", "verified": "verify-full"}
+
+
+def engine_of(source: Source, secret: str | None, folders: list[Path], hosts: list[str]) -> DatabaseEngine:
+    """The engine of a source; its file lies in one of the folders named on the machine, its host is one of the list (17.1). Raises SourceFailed."""
+    if source.file is not None:
+        file = _inside(source, folders)
+        if source.kind == "sqlite":
+            return SqliteFile(source.name, file)
+        from moorland.core.sources.engine_duckdb import DuckDbFile
+
+        return DuckDbFile(source.name, file)
+    if source.host not in hosts:
+        raise SourceFailed(source.name, f"{source.host} is none of the hosts that sources may be on. Name it in MOORLAND_SOURCE_HOSTS.")
+    address: dict[str, Any] = {"host": source.host, "dbname": source.database, "sslmode": _TLS[source.tls]}
+    more = {"port": source.port, "user": source.user, "password": secret}
+    # Loaded where it is used: most workspaces have no such source, and every command would wait for it.
+    from moorland.core.sources.engine_postgres import Postgres
+
+    return Postgres(source.name, {**address, **{name: value for name, value in more.items() if value is not None}})
+
+
+def _inside(source: Source, folders: list[Path]) -> Path:
+    """The file of a source. Raises SourceFailed where it is in none of the folders, or leads out of one."""
+    assert source.file is not None
+    for folder in folders:
+        file = (folder / source.file).resolve()
+        if file.is_relative_to(folder.resolve()) and file.is_file():
+            return file
+    raise SourceFailed(source.name, f"There is no file {source.file} in a folder that sources may be in. Name its folder in MOORLAND_SOURCE_FOLDERS.")
+
+
+def machine_folders() -> list[Path]:
+    """The folders that sources may be in, as they are named on the machine."""
+    return [Path(folder) for folder in os.environ.get("MOORLAND_SOURCE_FOLDERS", "").split(os.pathsep) if folder]
+
+
+def machine_hosts() -> list[str]:
+    """The hosts that sources may be on, as they are named on the machine."""
+    return [host.strip() for host in os.environ.get("MOORLAND_SOURCE_HOSTS", "localhost").split(",") if host.strip()]
+
+
+def machine_secret(source: Source) -> str | None:
+    """The secret of a source as a command finds it: never in a bundle."""
+    return os.environ.get(f"MOORLAND_SOURCE_SECRET_{''.join(sign if sign.isalnum() else '_' for sign in source.name).upper()}")
+
+
+def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], DatabaseEngine], content: Callable[[Source], str]) -> TableLoader:
+    """Loads tables that are left in place as such, tables others look up as snapshots, and all others as `load` does.
+
+    `content` names what a source holds now; while it is the same, so is the data.
+    """
+    sources = {source.name: source for source in bundle.sources}
+
+    def loaded(model: Model, name: str) -> TableData:
+        table = next(table for table in model.tables if table.name == name)
+        if table.in_place is None:
+            return load(model, name)
+        source = sources[table.in_place.source]
+        try:
+            return _placed(model, table, SqlTable(engine(source), table.in_place.relation, table), content(source))
+        except SourceFailed as failed:
+            raise BundleError([Problem("source", failed.message)]) from None
+
+    return loaded
+
+
+def _placed(model: Model, table: Table, held: SqlTable, content: str) -> TableData:
+    version = f"{held.engine.name} {'.'.join(held.relation)} {table.model_dump_json()} {content}"
+    if not is_looked_up(model, table.name):
+        return TableData(version, 0, {}, held)
+    rows = held.rows()
+    if rows > MOST_SNAPSHOT_ROWS:
+        return TableData(version, 0, {}, held)
+    columns = held.page([column.name for column in table.columns if not column.derived], KeptRows(None), 0, MOST_SNAPSHOT_ROWS)
+    one = columns.pop("")
+    length = len(one.codes if one.codes is not None else one.values) - 1
+    _check_key(table, columns)
+    return TableData(hashlib.sha256(version.encode()).hexdigest(), length, columns)
+
+
+def is_looked_up(model: Model, table: str) -> bool:
+    """Whether other tables refer to a table, or to another name of it."""
+    names = {table, *(item.name for item in model.tables if item.alias_of == table)}
+    return any(relationship.one[0] in names for relationship in model.relationships)
+
+
+def _check_key(table: Table, columns: dict[str, StoredColumn]) -> None:
+    """Raises BundleError where a key is null or stands twice."""
+    if table.key is None or table.key not in columns:
+        return
+    stored = columns[table.key]
+    index = stored.codes[:-1] if stored.codes is not None else slice(0, len(stored.values) - 1)
+    values, known = stored.values[index], stored.known[index]
+    if not known.all():
+        raise BundleError([Problem("key", f"the key {table.key} of {table.name} is null in {int((~known).sum()):,} rows of its source.")])
+    if len(set(values.tolist())) < len(values):
+        raise BundleError([Problem("key", f"the key {table.key} of {table.name} stands twice in its source.")])
