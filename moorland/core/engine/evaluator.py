@@ -18,7 +18,7 @@ from moorland.core.bundle.schema import build_schema
 from moorland.core.engine.changes import answer_change
 from moorland.core.engine.columns import TableData, empty_table
 from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
-from moorland.core.engine.in_place import on_strata, standing
+from moorland.core.engine.in_place import StandingData, on_strata, standing
 from moorland.core.engine.listing import ListedRows, listed_rows, rows_answer
 from moorland.core.engine.listing_in_place import listed_in_place
 from moorland.core.engine.member_rules import parents_of
@@ -81,6 +81,8 @@ class Evaluator:
         self.as_of = as_of or today_in(bundle.time_zone)
         self.people = People(bundle)
         self.shared = shared if shared is not None else {}
+        #: The data of models that stands for tables left in place (engine.through_strata).
+        self.standing: dict[str, StandingData] = {}
         problems: list[Problem] = []
         self.models = {model.name: _compile_model(model, bundle.roles, f"models[{index}]", problems) for index, model in enumerate(bundle.models)}
         self.roles: dict[str, CompiledRole] = {}
@@ -104,7 +106,9 @@ class Evaluator:
 
     def on(self, bundle: Bundle) -> "Evaluator":
         """The same data, day and secret with another bundle. Raises BundleError where it cannot be used."""
-        return Evaluator(bundle, self._load, self.as_of, self.secret, self.shared)
+        made = Evaluator(bundle, self._load, self.as_of, self.secret, self.shared)
+        made.standing = {name: data for name, data in self.standing.items() if bundle.model(name) == self.bundle.model(name)}
+        return made
 
     def with_role(self, role: Role) -> "Evaluator":
         """The same with other sentences of one role: everything but that role is taken over. Raises BundleError where it cannot be used.
@@ -151,7 +155,9 @@ class Evaluator:
         return made
 
     def data(self, model: str) -> ModelData:
-        """The joined data of a model on the evaluation's day, loaded once."""
+        """The joined data of a model on the evaluation's day, loaded once; on strata where it is worked out through them (engine.through_strata)."""
+        if model in self.standing:
+            return self.standing[model]
         compiled = self.models[model]
         schema = compiled.schema
         tables = {table.name: self._table(schema.model, table.name) for table in schema.model.tables if table.alias_of is None}
@@ -247,6 +253,8 @@ class Evaluator:
 
     def _listed(self, model: ViewerModel, question: RowsQuestion, export: bool = False) -> ListedRows:
         """The rows that answer a question, of a table here or left in place."""
+        if isinstance(model.data, StandingData):
+            model = model.on(model.data.whole_base)
         listed = listed_in_place if question.table in model.data.left else listed_rows
         if not model.data.left or question.table in model.data.left:
             return listed(model, question, self.people.definitions, self.secret, export)

@@ -102,7 +102,8 @@ def changes_together(before: ViewerModel, after: ViewerModel, old: Sequence[View
         return None
     strata = strata_for(before, table, beside=(after,))
     frame = data if strata is None else strata.data
-    counts = np.ones(data.rows(table)) if strata is None else strata.counts.astype(np.float64)
+    each = data.weights(table)
+    counts = strata.counts.astype(np.float64) if strata is not None else np.ones(data.rows(table)) if each is None else each.astype(np.float64)
     found: dict[str, list[int]] = {"before": [], "after": [], "gained": [], "lost": []}
     turn = max(1, MOST_CELLS // max(1, len(counts), *(data.rows(name) for name in data.schema.paths[table])))
     for start in range(0, len(old), turn):

@@ -6,6 +6,9 @@ over no rows at all, then over the strata; a column that is read and is not ther
 from less than it needs.
 """
 
+import contextlib
+import threading
+from collections import OrderedDict
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol, TypeVar
@@ -18,6 +21,7 @@ from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, TableData, encode
 from moorland.core.engine.exact_sums import Sums
 from moorland.core.engine.model_data import LeftInPlace, ModelData
+from moorland.core.engine.questions import Refused
 from moorland.core.engine.strata import Partial, Strata
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language import tree
@@ -81,6 +85,8 @@ class Needs:
     def __init__(self) -> None:
         self.columns: dict[str, set[str]] = {}
         self.aggregates: dict[str, set[tree.Aggregate]] = {}
+        #: Tables of which one row is looked at, with all that is of it: its key and the value.
+        self.only: dict[str, tuple[str, Any]] = {}
 
     def column(self, table: str, column: str) -> bool:
         """Notes a column; whether it is new."""
@@ -118,6 +124,11 @@ class StandingData(ModelData):
             other.standing = {}
         return other
 
+    @property
+    def whole_base(self) -> ModelData:
+        """The data whose tables are left in place."""
+        return self._base_data
+
     def weights(self, table: str) -> Array | None:
         return self._weights.get(self.schema.original(table))
 
@@ -127,7 +138,7 @@ class StandingData(ModelData):
         original = self.schema.original(table)
         if original in self._weights and (original, column) not in self.derived and column not in self.tables[table].columns:
             if self.needs is None:
-                raise LeftInPlace(original, column)
+                raise LeftInPlace(self.schema.model.name, original, column)
             self.needs.column(original, column)
             self.tables[table].columns[column] = _nothing(self._type(original, column))
         return super().stored(table, column)
@@ -194,7 +205,7 @@ class Standing(Strata):
         if node in self.known:
             return self.known[node]
         if self.data.needs is None:
-            raise LeftInPlace(self.data.schema.original(self.table), None, node)
+            raise LeftInPlace(self.data.schema.model.name, self.data.schema.original(self.table), None, node)
         self.data.needs.aggregate(self.data.schema.original(self.table), node)
         assert node.argument is not None
         nothing = np.zeros(0, np.int64)
@@ -233,7 +244,9 @@ def noticed(base: ModelData, compute: Callable[[ModelData], Any], needs: Needs |
     none = {table: TableData(f"none of {base.tables[table].version}", 0, {}) for table in originals}
     empty = StandingData(base, none, {table: np.zeros(0, np.int64) for table in originals})
     empty.needs = found
-    compute(empty)
+    # What it says of no rows is nobody's answer.
+    with contextlib.suppress(Refused):
+        compute(empty)
     return found
 
 
@@ -247,7 +260,7 @@ def worked_out(base: ModelData, needs: Needs, compute: Callable[[ModelData], Res
             new = needs.aggregate(missing.table, missing.aggregate) if missing.aggregate is not None else needs.column(missing.table, missing.column or "")
             if not new or (missing.column is None and missing.aggregate is None):
                 raise
-    raise LeftInPlace(min(base.left))
+    raise LeftInPlace(base.schema.model.name, min(base.left))
 
 
 def strata_data(base: ModelData, needs: Needs) -> StandingData:
@@ -259,7 +272,7 @@ def strata_data(base: ModelData, needs: Needs) -> StandingData:
     for table in sorted({base.schema.original(name) for name in base.left}):
         wanted[table] = _fetched(base, table, needs)
         rows = wanted[table]
-        tables[table] = TableData(f"strata of {base.tables[table].version}", len(rows.counts), dict(rows.columns))
+        tables[table] = TableData(f"strata of {base.tables[table].version} by {sorted(rows.columns)}", len(rows.counts), dict(rows.columns))
         weights[table], partials[table] = rows.counts, rows.partials
     key = ("standing", tuple(id(rows) for rows in wanted.values()))
     found = base.notes.get(key)
@@ -273,8 +286,10 @@ def strata_data(base: ModelData, needs: Needs) -> StandingData:
 
 def _fetched(base: ModelData, table: str, needs: Needs) -> StrataRows:
     """The strata of one table: those kept already, where they have all that is needed, or fetched."""
+    if table in needs.only:
+        return _one_row(base, table, *needs.only[table])
     columns, aggregates = frozenset(needs.columns.get(table, ())), frozenset(needs.aggregates.get(table, ()))
-    kept: dict[tuple[frozenset[str], frozenset[tree.Aggregate]], StrataRows] = base.notes.setdefault(("fetched", table), {})
+    kept = _kept_of(base.tables[table].version)
     fitting = [rows for (names, nodes), rows in list(kept.items()) if names >= columns and nodes >= aggregates]
     if fitting:
         return min(fitting, key=lambda rows: len(rows.counts))
@@ -287,6 +302,35 @@ def _fetched(base: ModelData, table: str, needs: Needs) -> StrataRows:
         kept.pop(key, None)
     kept[columns, aggregates | beside] = rows
     return rows
+
+
+#: What was fetched, by the content it is of; the contents used last are kept.
+_kept: OrderedDict[str, dict[tuple[frozenset[str], frozenset[tree.Aggregate]], StrataRows]] = OrderedDict()
+_lock = threading.Lock()
+#: Strata of so many contents are kept, and of one content by so many sets of columns.
+MOST_CONTENTS, MOST_SETS = 64, 40
+
+
+def _kept_of(version: str) -> dict[tuple[frozenset[str], frozenset[tree.Aggregate]], StrataRows]:
+    with _lock:
+        found = _kept.setdefault(version, {})
+        _kept.move_to_end(version)
+        while len(_kept) > MOST_CONTENTS:
+            _kept.popitem(last=False)
+        while len(found) > MOST_SETS:
+            found.pop(next(iter(found)))
+        return found
+
+
+def _one_row(base: ModelData, table: str, key: str, value: Any) -> StrataRows:
+    """A row by its key, with every column; no row where none has it."""
+    source, shape = base.tables[table].in_place, base.schema.tables[table]
+    assert source is not None
+    names = [column.name for column in shape.columns if not column.derived]
+    wanted = encode(pa.array([value], type=ARROW_TYPES[base.schema.columns[table, key].type]), base.schema.columns[table, key].type)
+    page = source.page(names, KeptRows({key: wanted}), 0, 2)
+    one = page.pop("")
+    return StrataRows(page, np.ones(len(one.codes if one.codes is not None else one.values) - 1, np.int64), {})
 
 
 def _nothing(type_: ValueType) -> StoredColumn:

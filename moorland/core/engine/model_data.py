@@ -27,9 +27,9 @@ CACHE_BYTES = 1024 * 1024 * 1024
 class LeftInPlace(Exception):
     """Something of a table that stays in its engine was read as if it were here: its rows, a column, or an aggregate of its rows (engine.in_place)."""
 
-    def __init__(self, table: str, column: str | None = None, aggregate: tree.Aggregate | None = None) -> None:
-        super().__init__(f"{table} is left where it is.")
-        self.table, self.column, self.aggregate = table, column, aggregate
+    def __init__(self, model: str, table: str, column: str | None = None, aggregate: tree.Aggregate | None = None) -> None:
+        super().__init__(f"{table} stays in its source; this is not answered for tables left in place.")
+        self.model, self.table, self.column, self.aggregate = model, table, column, aggregate
 
 
 class ArrayCache:
@@ -121,7 +121,7 @@ class ModelData:
     def rows(self, table: str) -> int:
         """How many rows the table holds, those removed by base filters included."""
         if table in self.left:
-            raise LeftInPlace(self.schema.original(table))
+            raise LeftInPlace(self.schema.model.name, self.schema.original(table))
         return self.tables[table].rows
 
     def weights(self, table: str) -> Array | None:
@@ -133,6 +133,11 @@ class ModelData:
         weights = self.weights(table)
         return int(np.count_nonzero(chosen) if chosen.dtype == np.bool_ else len(chosen)) if weights is None else int(weights[chosen].sum())
 
+    def size(self, table: str) -> int:
+        """How many rows the table holds, wherever they are."""
+        weights = self.weights(table)
+        return self.rows(table) if weights is None else int(weights.sum())
+
     def strata_of(self, table: str) -> Any:
         """The rows that stand for those of a table left in place, as strata; None for every other table."""
         return None
@@ -143,7 +148,7 @@ class ModelData:
         if found is None:
             key = (self.schema.original(table), column)
             if table in self.left and key not in self.derived:
-                raise LeftInPlace(*key)
+                raise LeftInPlace(self.schema.model.name, *key)
             if key not in self._computed:
                 self._computed[key] = self._compute(self.derived[key])
             found = self._computed[key]

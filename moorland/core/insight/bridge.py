@@ -18,6 +18,7 @@ from moorland.core.engine.counting import Counted
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.member_rules import MembersRule
 from moorland.core.engine.questions import ColumnName, Refused, TotalsQuestion
+from moorland.core.engine.through_strata import on_strata
 from moorland.core.engine.totals import Counting, Groups, line_figure
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.insight.keeping_out import Cause, kept_out
@@ -78,6 +79,7 @@ class Bridge(Shape):
     last: BridgeEnd
 
 
+@on_strata
 def bridge(evaluator: Evaluator, viewer: Viewer, asked: BridgeQuestion, start: Viewer | None = None) -> Bridge:
     """How a viewer's figure comes about from that of all data, or of another viewer.
 

@@ -14,6 +14,7 @@ from moorland.core.engine.questions import AnswerError, CellState, ColumnName, R
 from moorland.core.engine.roles import CompiledModel
 from moorland.core.engine.strata import strata_for
 from moorland.core.engine.table_view import TableView, listed_table, visible_table
+from moorland.core.engine.through_strata import on_strata
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language.evaluation import true_rows
 from moorland.core.language.vectors import Array, Mask
@@ -82,12 +83,13 @@ def visible_count(model: ViewerModel, table: str) -> int:
     strata = strata_for(model, table)
     if strata is None:
         mask = model.rows(table, grants)
-        return model.data.rows(table) if mask is None else int(np.count_nonzero(mask))
+        return model.data.size(table) if mask is None else model.data.counted(table, mask)
     on_strata = model.on(strata.data)
     mask = on_strata.rows(table, on_strata.granting((), (table,)))
     return int(strata.counts.sum() if mask is None else strata.counts[mask].sum())
 
 
+@on_strata
 def share(evaluator: Evaluator, viewer: Viewer, model_name: str) -> ModelShare:
     """What a viewer sees of each table of a model."""
     compiled = evaluator.models[model_name]
@@ -95,7 +97,7 @@ def share(evaluator: Evaluator, viewer: Viewer, model_name: str) -> ModelShare:
     try:
         model = evaluator.viewer_model(viewer, model_name)
     except Refused as refused:
-        nothing = [TableShare(table=table.name, rows=data.rows(table.name), visible=None, absent_columns=[]) for table in compiled.schema.tables.values()]
+        nothing = [TableShare(table=table.name, rows=data.size(table.name), visible=None, absent_columns=[]) for table in compiled.schema.tables.values()]
         return ModelShare(refused=refused.answer().error, tables=nothing, measures=[], absent_measures=list(compiled.measures))
     return share_of(model, compiled)
 
@@ -105,7 +107,7 @@ def share_of(model: ViewerModel, compiled: CompiledModel) -> ModelShare:
     tables = []
     for table in compiled.schema.tables.values():
         exists = table.name in model.objects.tables
-        rows = model.data.rows(table.name)
+        rows = model.data.size(table.name)
         tables.append(
             TableShare(
                 table=table.name,

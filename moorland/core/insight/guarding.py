@@ -12,6 +12,7 @@ from moorland.core.bundle.shape import Shape
 from moorland.core.engine.cells import plain_values
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import group_labels
+from moorland.core.engine.through_strata import on_strata
 from moorland.core.insight.guarding_proposals import proposed
 from moorland.core.insight.mutants import Mutant, mutants_of
 from moorland.core.insight.promises import models_of, run_promise
@@ -68,6 +69,7 @@ class Guard(Shape):
 Progress = Callable[[int, int], None]
 
 
+@on_strata
 def guard(evaluator: Evaluator, progress: Progress | None = None, roles: Iterable[str] | None = None) -> Guard:
     """How much the promises of a bundle guard; of some roles, or of all. Promises that are broken as it is guard nothing. Raises BundleError."""
     guarding = _Guarding(evaluator)

@@ -16,6 +16,7 @@ from moorland.core.engine.mask_kinds import CellKind
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import Question, Refused, TotalsAnswer, TotalsQuestion
 from moorland.core.engine.table_view import visible_table
+from moorland.core.engine.through_strata import through_strata
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language.vectors import Mask
 from moorland.core.people import Viewer
@@ -81,8 +82,14 @@ def impact(
 
     People whose roles, and whose values of all that those roles read, are the same are worked out once.
     """
+    names, chosen = list(logins), list(totals)
+    return through_strata([before, after], lambda first, second: _impact(first, second, names, chosen, progress))
+
+
+def _impact(
+    before: Evaluator, after: Evaluator, logins: list[str], chosen: list[tuple[str, str]], progress: Callable[[int], None] | None
+) -> list[ViewerImpact]:
     views = Views(before), Views(after)
-    chosen = list(totals)
     known: dict[object, ViewerImpact] = {}
     found: list[ViewerImpact] = []
     people = [(login, _viewer(before, login), _viewer(after, login)) for login in logins]
@@ -133,7 +140,7 @@ class _Counted:
             counts = changes_together(first, second, olds, news, table)
             if counts is None:
                 continue
-            rows = first.data.rows(table)
+            rows = first.data.size(table)
             for key, was, will, gained, lost in zip(keys, counts["before"], counts["after"], counts["gained"], counts["lost"], strict=True):
                 change = TableChange(model=model, table=table, rows=rows, before=was, after=will, gained=gained, lost=lost) if gained or lost else None
                 self._found.setdefault(key, {})[model, table] = change
@@ -237,35 +244,50 @@ def _table_change(model: str, table: str, first: ViewerModel | None, second: Vie
     if first is not None and second is not None and old is not None and new is not None and not _same_content(first, second, [table]):
         gained, lost = _moved_rows(first.data, old, second.data, new, table)
     elif old is not None and new is not None and len(old) == len(new):
-        gained, lost = int((new & ~old).sum()), int((old & ~new).sum())
+        gained, lost = _counted(second, table, new & ~old), _counted(first, table, old & ~new)
     else:
-        gained, lost = int(new.sum()) if new is not None else 0, int(old.sum()) if old is not None else 0
+        gained, lost = _counted(second, table, new), _counted(first, table, old)
     if (old is None) == (new is None) and not gained and not lost:
         return None
-    known = new if new is not None else old
+    known = second if new is not None else first
     assert known is not None
     return TableChange(
         model=model,
         table=table,
-        rows=len(known),
-        before=None if old is None else int(old.sum()),
-        after=None if new is None else int(new.sum()),
+        rows=known.data.size(table),
+        before=None if old is None else _counted(first, table, old),
+        after=None if new is None else _counted(second, table, new),
         gained=gained,
         lost=lost,
     )
+
+
+def _counted(model: ViewerModel | None, table: str, mask: Mask | None) -> int:
+    return 0 if model is None or mask is None else model.data.counted(table, mask)
 
 
 def _moved_rows(old: ModelData, seen_before: Mask, new: ModelData, seen_after: Mask, table: str) -> tuple[int, int]:
     """Rows gained and lost where the content differs: told apart by the key, or, without one, by all columns both contents have."""
     key = new.schema.tables[table].key
     columns = [key] if key and key in old.tables[table].columns else [name for name in new.tables[table].columns if name in old.tables[table].columns]
-    before, after = (Counter(_written(data, table, columns, seen)) for data, seen in ((old, seen_before), (new, seen_after)))
+    before, after = (_times(data, table, columns, seen) for data, seen in ((old, seen_before), (new, seen_after)))
     return (after - before).total(), (before - after).total()
+
+
+def _times(data: ModelData, table: str, columns: list[str], seen: Mask) -> Counter[tuple[Any, ...]]:
+    """How often each row a mask names is there."""
+    weights, found = data.weights(table), Counter[tuple[Any, ...]]()
+    each = [1] * int(seen.sum()) if weights is None else weights[seen].tolist()
+    for row, times in zip(_written(data, table, columns, seen), each, strict=True):
+        found[row] += times
+    return found
 
 
 def _written(data: ModelData, table: str, columns: list[str], seen: Mask) -> list[tuple[Any, ...]]:
     """The rows a mask (rows,) names, as tuples of the columns' values."""
     rows = np.flatnonzero(seen)
+    if not columns:
+        return [()] * len(rows)
     return list(zip(*(cell_values(data, table, (table, column), rows, np.ones(len(rows), np.bool_)) for column in columns), strict=True))
 
 
@@ -283,7 +305,7 @@ def _cell_changes(first: ViewerModel | None, second: ViewerModel | None) -> tupl
         if all(np.ndim(state) == 0 for state in states) and states[0] == states[1]:
             continue
         both = visible_table(first, table).rows & visible_table(second, table).rows
-        less, more = int((both & (states[1] < states[0])).sum()), int((both & (states[1] > states[0])).sum())
+        less, more = _counted(first, table, both & (states[1] < states[0])), _counted(first, table, both & (states[1] > states[0]))
         if less:
             clearer.append(f"clearer cells of {table}.{column} in {less:,} rows")
         if more:

@@ -15,6 +15,7 @@ from moorland.core.engine.masking import ShownColumn
 from moorland.core.engine.naming import check_filter
 from moorland.core.engine.questions import Question, Refusal, Refused, TotalsAnswer, TotalsQuestion
 from moorland.core.engine.table_view import visible_table
+from moorland.core.engine.through_strata import on_strata
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.comparison import parts_that_differ
 from moorland.core.insight.promises_over_people import for_each, never_both, only, shares, subjects_of
@@ -50,6 +51,7 @@ def run_promises(evaluator: Evaluator, progress: Callable[[int, int], None] | No
     return results
 
 
+@on_strata
 def run_promise(evaluator: Evaluator, promise: Promise) -> PromiseResult:
     """One promise. Raises BundleError where it names what does not exist, with the path inside the promise."""
     must = promise.must
@@ -138,7 +140,7 @@ class _Run:
             mask = visible_table(model, must.table).rows
             if condition is not None:
                 mask = mask & true_rows(condition, model.data.frame(must.table, self.viewer.values), must.table, len(mask))
-            found = int(mask.sum())
+            found = model.data.counted(must.table, mask)
         what = f"{found:,} rows of {must.table}" + (f" where {must.where}" if must.where else "")
         if must.count is not None:
             return found == must.count, f"sees {what}; {must.count:,} promised"

@@ -78,7 +78,8 @@ def shares(evaluator: Evaluator, must: SharesMust, exactly: bool) -> tuple[bool,
     if known is None or must.measure not in known.schema.measures:
         raise BundleError([Problem("unknown_name", f"there is no measure {must.measure} of a model {must.model}.")])
     table = known.schema.measures[must.measure].table
-    left = visible_table(evaluator.viewer_model(evaluator.all_data(), must.model), table).rows
+    whole = evaluator.viewer_model(evaluator.all_data(), must.model)
+    left = visible_table(whole, table).rows
     counts = np.zeros(len(left), dtype=np.int64)
     meant = [viewer for item in must.viewers for viewer in people_of(evaluator, item)]
     if not meant:
@@ -88,8 +89,8 @@ def shares(evaluator: Evaluator, must: SharesMust, exactly: bool) -> tuple[bool,
         model = _model(evaluator, viewer, must.model)
         if model is not None and must.measure in model.objects.measures:
             counts += visible_table(model, table).rows
-    none, several = int((left & (counts == 0)).sum()), int((left & (counts > 1)).sum())
-    rows = f"of {int(left.sum()):,} rows of {table}"
+    none, several = whole.data.counted(table, left & (counts == 0)), whole.data.counted(table, left & (counts > 1))
+    rows = f"of {whole.data.counted(table, left):,} rows of {table}"
     parts = [f"{none:,} count for nobody"] * bool(none) + [f"{several:,} for more than one"] * bool(several and exactly)
     return not parts, f"{' and '.join(parts)} {rows}" if parts else f"each {rows} counts for {'exactly' if exactly else 'at least'} one of {len(meant):,}"
 

@@ -19,6 +19,7 @@ from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.opening import answer_pages
 from moorland.core.engine.strata import strata_for
+from moorland.core.engine.through_strata import on_strata
 from moorland.core.engine.visibility_matrix import VisibilityMatrix, rows_seen
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.language.derived import ColumnKey
@@ -96,6 +97,7 @@ def as_document(found: Reach) -> list[dict[str, Any]]:
 Progress = Callable[[int, int], None]
 
 
+@on_strata
 def reach(evaluator: Evaluator, model: Name | None = None, progress: Progress | None = None) -> Reach:
     """The classes of all enabled people, over one model or all."""
     firsts = [same[0] for same in evaluator.alike]
@@ -267,7 +269,12 @@ class _ModelReach:
         own = frozenset((table, column.name) for column in self.schema.tables[table].columns)
         when = frozenset[ColumnKey]().union(*(when_columns(model, table, own) for model in self.models))
         strata = strata_for(self.models[0], table, when, (), self.models[1:])
-        return _Frame(strata.data, strata.counts) if strata is not None else _Frame(self.data, np.ones(self.data.rows(table), np.int64))
+        return _Frame(strata.data, strata.counts) if strata is not None else _Frame(self.data, self.each(table))
+
+    def each(self, table: str) -> Array:
+        """How many rows each row of the data stands for."""
+        weights = self.data.weights(table)
+        return np.ones(self.data.rows(table), np.int64) if weights is None else weights
 
     def _left(self, table: str, frame: _Frame) -> int:
         mask = self.models[0].on(frame.data).left_by_filters(table)
@@ -375,7 +382,7 @@ class _Looking:
         for table in sorted(counted_tables(measure)):
             if plain:
                 strata = strata_of_measure(self.reach.models, measure, table, _NOTHING)
-                frame = _Frame(strata.data, strata.counts) if strata else _Frame(self.reach.data, np.ones(self.reach.data.rows(table), np.int64))
+                frame = _Frame(strata.data, strata.counts) if strata else _Frame(self.reach.data, self.reach.each(table))
                 visible, bits = self.visible(frame.data, table, grants)
                 rows = rows_seen(frame.weights, visible, len(self.viewers))
                 parts: Iterable[tuple[int, bytes]] = zip(rows.tolist(), bits, strict=True)

@@ -8,7 +8,8 @@ from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Scalar, Shape
 from moorland.core.bundle.values import typed_value
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.insight.trace import Trace, Traced, trace
+from moorland.core.engine.through_strata import through_strata
+from moorland.core.insight.trace import Trace, Traced, one_row, trace
 
 #: So many sentences are tried switched off.
 MOST_EDITS = 4
@@ -30,6 +31,10 @@ class Remedy(Shape):
 
 def remedies(evaluator: Evaluator, reference: ViewerReference, asked: Traced) -> list[Remedy]:
     """The single changes that help, the plainest first; none where the viewer can already, or one change is not enough."""
+    return through_strata([evaluator], lambda on: _remedies(on, reference, asked), one_row(asked))
+
+
+def _remedies(evaluator: Evaluator, reference: ViewerReference, asked: Traced) -> list[Remedy]:
     now = trace(evaluator, reference, asked)
     found = []
     for kind, name, message, changed in _candidates(evaluator, reference, now):

@@ -12,6 +12,7 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.table_view import TableView, visible_table
+from moorland.core.engine.through_strata import on_strata
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.insight.holders import held_by
 from moorland.core.insight.impact import Views
@@ -59,6 +60,7 @@ class Statement(Shape):
     limits: list[StatementLine]
 
 
+@on_strata
 def statement(evaluator: Evaluator, asked: StatementQuestion) -> Statement:
     """The statement. Raises BundleError for somebody or something that does not exist."""
     if asked.person is not None:
@@ -115,10 +117,10 @@ def _model(evaluator: Evaluator, viewer: Viewer, name: str) -> ViewerModel | Non
 
 def _table_of(seen: ViewerModel, table: str, title: str) -> Iterator[_Way]:
     everything = seen.left_by_filters(table)
-    of = seen.data.rows(table) if everything is None else int(everything.sum())
+    of = seen.data.size(table) if everything is None else seen.data.counted(table, everything)
     for grant in visible_table(seen, table).grants:
         view = TableView(seen, table, [grant])
-        rows = int(view.rows.sum())
+        rows = seen.data.counted(table, view.rows)
         if not rows:
             continue
         listed = "" if grant in seen.listing(table) else ", in totals only"

@@ -22,6 +22,7 @@ from moorland.core.engine.questions import ColumnName, PagesAnswer
 from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.rules import RowRule
 from moorland.core.engine.table_view import listed_table, visible_table
+from moorland.core.engine.through_strata import OneRow, through_strata
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.insight.bridge import BridgeQuestion, bridge
 from moorland.core.insight.holders import held_by
@@ -112,6 +113,15 @@ def trace(evaluator: Evaluator, reference: ViewerReference, asked: Traced) -> Tr
 
 def trace_viewer(evaluator: Evaluator, viewer: Viewer, asked: Traced) -> Trace:
     """The same for a viewer already made."""
+    return through_strata([evaluator], lambda on: _traced(on, viewer, asked), one_row(asked))
+
+
+def one_row(asked: Traced) -> OneRow | None:
+    """The row that is asked about; nothing of its table but that is looked at where the table is left in place."""
+    return (asked.model, asked.table, asked.row) if asked.model and asked.table and asked.row is not None and not asked.figure else None
+
+
+def _traced(evaluator: Evaluator, viewer: Viewer, asked: Traced) -> Trace:
     layers = _Tracing(evaluator, viewer, asked).layers()
     verdicts = [layer.verdict for layer in layers]
     outcome: Literal["can", "masked", "cannot"] = "cannot" if "stops" in verdicts else "masked" if "masked" in verdicts else "can"

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, Literal
 
 import numpy as np
@@ -20,6 +20,7 @@ from moorland.core.engine.naming import check_filter, column_key
 from moorland.core.engine.questions import ColumnName
 from moorland.core.engine.roles import compile_role
 from moorland.core.engine.strata import chosen_rows, strata_for
+from moorland.core.engine.through_strata import through_strata
 from moorland.core.engine.visibility_matrix import VisibilityMatrix, rows_seen
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.insight.holders import held_by
@@ -105,13 +106,19 @@ class WhoChange(Shape):
 
 def who(evaluator: Evaluator, asked: WhoQuestion) -> WhoAnswer:
     """Everybody who reaches the subject. Raises Refused or BundleError for names, rows and conditions that cannot be used."""
+    one = (asked.model, asked.table, asked.row) if asked.model and asked.table and asked.row is not None else None
+    return through_strata([evaluator], lambda on: _who(on, asked), one)
+
+
+def _who(evaluator: Evaluator, asked: WhoQuestion) -> WhoAnswer:
     enabled = sum(len(same) for same in evaluator.alike)
     if asked.page is not None:
         return WhoAnswer(rows=0, enabled=enabled, people=_openers(evaluator, asked.page))
     subject = _subject(evaluator, asked)
     parts = _Parts(evaluator, subject.table)
     people = [_person(viewer, subject, found, parts) for viewer, found in _reached(evaluator, subject)]
-    return WhoAnswer.model_construct(rows=int(subject.meant.sum()), enabled=enabled, people=sorted(people, key=lambda person: person.login))
+    rows = evaluator.data(subject.model).counted(subject.table, subject.meant)
+    return WhoAnswer.model_construct(rows=rows, enabled=enabled, people=sorted(people, key=lambda person: person.login))
 
 
 def who_changed(before: WhoAnswer, after: WhoAnswer) -> WhoChange:
@@ -311,7 +318,8 @@ def _may_be_together(model: ViewerModel, subject: _Subject, keys: frozenset[Colu
 def _frame(model: ViewerModel, subject: _Subject, keys: frozenset[ColumnKey]) -> tuple[ModelData, Array, Mask]:
     """The data to look at, how many rows each of its rows stands for, and which of them are meant."""
     few = np.flatnonzero(subject.meant)
-    chosen = chosen_rows(model, subject.table, few) if len(few) <= FEW_ROWS else None
+    here = model.data.weights(subject.table) is None
+    chosen = chosen_rows(model, subject.table, few) if here and len(few) <= FEW_ROWS else None
     if chosen is not None:
         return chosen, np.ones(len(few), np.int64), np.ones(len(few), np.bool_)
     when = {key for key in model.derived_inputs(keys) for role in model.roles for mask in role.masks if mask.column == key for key in (key, *mask.reads)}
@@ -319,7 +327,13 @@ def _frame(model: ViewerModel, subject: _Subject, keys: frozenset[ColumnKey]) ->
     strata = strata_for(model, subject.table, reached) if not subject.named else None
     if strata is not None:
         return strata.data, strata.counts, subject.rows_of(strata.data)
-    return model.data, np.ones(len(subject.meant), np.int64), subject.meant
+    return model.data, _each(model.data, subject), subject.meant
+
+
+def _each(data: ModelData, subject: _Subject) -> Array:
+    """How many rows each row of the subject's table stands for."""
+    weights = data.weights(subject.table)
+    return np.ones(len(subject.meant), np.int64) if weights is None else weights
 
 
 def _looked_at(
@@ -361,7 +375,7 @@ def _alone(evaluator: Evaluator, model: ViewerModel, subject: _Subject) -> Itera
     """What one viewer reaches, by the rows of the model as they are; nothing where it is none."""
     if subject.measure is None:
         matrices = {rows.name: None if (mask := rows.of(subject.table)) is None else mask[:, np.newaxis] for rows in (*model.grants, *model.limits)}
-        yield from (found for _, found in _looked_at(evaluator, model, subject, np.ones(len(subject.meant), np.int64), subject.meant, matrices, 1))
+        yield from (found for _, found in _looked_at(evaluator, model, subject, _each(model.data, subject), subject.meant, matrices, 1))
         return
     measure = evaluator.models[subject.model].measures[subject.measure]
     radix = Radix(model, subject.asked.by, evaluator.secret)
@@ -371,7 +385,8 @@ def _alone(evaluator: Evaluator, model: ViewerModel, subject: _Subject) -> Itera
     counts &= subject.meant
     if counts.any():
         opened = [(grant, counts if (mask := grant.of(subject.table)) is None else counts & mask) for grant in _granting(evaluator, model, subject)]
-        yield _Found(int(counts.sum()), 0, 0, [(grant, int(rows.sum())) for grant, rows in opened if rows.any()])
+        number = partial(model.data.counted, subject.table)
+        yield _Found(number(counts), 0, 0, [(grant, number(rows)) for grant, rows in opened if rows.any()])
 
 
 def _unknown(what: str, name: str, known: Sequence[Any]) -> BundleError:

@@ -2,6 +2,7 @@
 
 import csv
 import hashlib
+import itertools
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -24,6 +25,8 @@ from moorland.core.sources.parquet_files import open_parquet
 from moorland.core.sources.placing import engine_of, machine_folders, machine_hosts, machine_secret, placed
 from moorland.core.sources.workbooks import read_workbook
 
+#: Each loader reads what a source holds anew.
+_READINGS = itertools.count()
 MAX_LINE_BYTES = 16 * 1024 * 1024
 
 
@@ -44,7 +47,8 @@ def bundle_loader(bundle: Bundle, folder: Path) -> TableLoader:
             engines[source.name] = engine_of(source, machine_secret(source), [folder, *machine_folders()], machine_hosts())
         return engines[source.name]
 
-    return placed(folder_loader(folder), bundle, engine, lambda source: "as it is now")
+    now = f"as it was read {next(_READINGS)}"
+    return placed(folder_loader(folder), bundle, engine, lambda source: now)
 
 
 def read_table(folder: Path, table: Table) -> TableData:

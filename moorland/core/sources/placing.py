@@ -87,17 +87,18 @@ def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], Databas
 
 
 def _placed(model: Model, table: Table, held: SqlTable, content: str) -> TableData:
-    version = f"{held.engine.name} {'.'.join(held.relation)} {table.model_dump_json()} {content}"
+    columns = [(column.name, column.type) for column in table.columns if not column.derived]
+    version = f"{held.engine.name} {'.'.join(held.relation)} {columns} {content}"
     if not is_looked_up(model, table.name):
         return TableData(version, 0, {}, held)
     rows = held.rows()
     if rows > MOST_SNAPSHOT_ROWS:
         return TableData(version, 0, {}, held)
-    columns = held.page([column.name for column in table.columns if not column.derived], KeptRows(None), 0, MOST_SNAPSHOT_ROWS)
-    one = columns.pop("")
+    read = held.page([name for name, _ in columns], KeptRows(None), 0, MOST_SNAPSHOT_ROWS)
+    one = read.pop("")
     length = len(one.codes if one.codes is not None else one.values) - 1
-    _check_key(table, columns)
-    return TableData(hashlib.sha256(version.encode()).hexdigest(), length, columns)
+    _check_key(table, read)
+    return TableData(hashlib.sha256(version.encode()).hexdigest(), length, read)
 
 
 def is_looked_up(model: Model, table: str) -> bool:
