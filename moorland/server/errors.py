@@ -13,6 +13,8 @@ from rest_framework.response import Response
 
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.shape import Shape
+from moorland.core.engine.in_place import SourceFailed
+from moorland.core.engine.model_data import LeftInPlace
 from moorland.core.engine.questions import Refused
 from moorland.core.price import TooCostly, Unwanted
 
@@ -108,6 +110,10 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
         failure = Failure(409, "stale", "Somebody stored the same at the same moment. Look again, then decide.")
     elif isinstance(error, OperationalError) and "locked" in str(error):
         failure = Failure(503, "busy", "The server is writing something else. Nothing was changed; try again in a moment.")
+    elif isinstance(error, SourceFailed):
+        failure = Failure(503, "not_available", "This is not available now. Who keeps sources is told what is wrong.")
+    elif isinstance(error, LeftInPlace):
+        failure = Failure(422, "in_place", str(error))
     elif isinstance(error, TooCostly):
         failure = Failure(422, "too_costly", error.message)
     elif isinstance(error, Unwanted):

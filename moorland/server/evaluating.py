@@ -24,6 +24,7 @@ from moorland.server.catalog.storage import load_table
 from moorland.server.errors import Failure
 from moorland.server.releases.bundles import State, bundle_of, live_number, lived_bundle, workspace
 from moorland.server.releases.models import Workspace
+from moorland.server.sources.engines import contents, loader
 from moorland.server.turns import out_of_turn
 
 #: So many evaluators, and models with their data, are kept: draft and live on a few days.
@@ -52,7 +53,8 @@ def evaluator(state: State, as_of: datetime.date | None = None, as_lived: bool =
         day = as_of or today
         lived = as_lived and state == "live" and day < today
         versions = _versions(space, state)
-        key = (str(settings.DATA), f"{state} as lived" if lived else state, *versions, day)
+        held = contents()
+        key = (str(settings.DATA), f"{state} as lived" if lived else state, *versions, day, held)
         with _lock:
             if key in _evaluators:
                 return _evaluators[key]
@@ -61,11 +63,22 @@ def evaluator(state: State, as_of: datetime.date | None = None, as_lived: bool =
                 if key in _evaluators:
                     return _evaluators[key]
             try:
-                made = _as_lived(day, space) if lived else Evaluator(bundle_of(state), load_table, day, _secret(), _joined)
+                made = _as_lived(day, space) if lived else _reloaded(key) or _made(bundle_of(state), day, held)
             except BundleError as error:
                 raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
             if _versions(workspace(), state) == versions:
                 return _kept(key, made)
+
+
+def _made(bundle: Bundle, day: datetime.date | None, held: tuple[tuple[str, str], ...]) -> Evaluator:
+    return Evaluator(bundle, loader(bundle, load_table, dict(held)), day, _secret(), _joined)
+
+
+def _reloaded(key: tuple[Any, ...]) -> Evaluator | None:
+    """The evaluator that is kept already, with what sources hold now; None where anything else changed."""
+    with _lock:
+        found = next((kept for known, kept in _evaluators.items() if known[:6] == key[:6]), None)
+    return found.reloaded(loader(found.bundle, load_table, dict(key[6]))) if found is not None else None
 
 
 def _as_lived(day: datetime.date, space: Workspace) -> Evaluator:
@@ -98,7 +111,7 @@ def _versions(space: Workspace, state: State) -> tuple[int, int, int]:
 def _kept(key: tuple[Any, ...], made: Evaluator) -> Evaluator:
     """Keeps an evaluator in place of those of earlier versions. No lock is held while one is made: a request that writes may be waiting."""
     with _lock:
-        for old in [old for old in _evaluators if old[:2] == key[:2] and old[2:5] != key[2:5]]:
+        for old in [old for old in _evaluators if old[:2] == key[:2] and (old[2:5] != key[2:5] or old[6] != key[6])]:
             del _evaluators[old]
         while len(_joined) > MOST_KEPT:
             del _joined[next(iter(_joined))]
@@ -115,7 +128,7 @@ def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, An
     """
     bundle = base.bundle
     if people is not None:
-        return Evaluator(read_document({**to_plain(bundle), **people}), load_table, base.as_of, base.secret, _joined)
+        return base.on(read_document({**to_plain(bundle), **people}))
     edited = {role.name: role for role in roles}
     kept = [edited.pop(role.name, role) for role in bundle.roles]
     bundle = bundle.model_copy(update={"roles": [*kept, *edited.values()]})
@@ -123,7 +136,7 @@ def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, An
     problems = [problem for index, role in enumerate(bundle.roles) if role.name in changed for problem in check_role(bundle, role, f"roles[{index}]")]
     if problems:
         raise BundleError(problems)
-    return Evaluator(bundle, load_table, base.as_of, base.secret, _joined)
+    return base.on(bundle)
 
 
 def evaluator_of(bundle: Bundle) -> Evaluator:
@@ -131,7 +144,7 @@ def evaluator_of(bundle: Bundle) -> Evaluator:
 
     Raises BundleError where the bundle cannot be used.
     """
-    return Evaluator(bundle, load_table, None, _secret(), _joined)
+    return _made(bundle, None, contents())
 
 
 def _secret() -> bytes:

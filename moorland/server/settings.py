@@ -42,6 +42,7 @@ INSTALLED_APPS = [
     "moorland.server.door",
     "moorland.server.outside",
     "moorland.server.checks",
+    "moorland.server.sources",
 ]
 
 MIDDLEWARE = [

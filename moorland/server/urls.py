@@ -73,6 +73,7 @@ from moorland.server.releases.views import (
     ReturnTo,
     WorkspaceState,
 )
+from moorland.server.sources.views import MovedTable, OneSource, PlacedTables, SourceRelation, Sources, TrySource
 from moorland.server.tasks.views import OneTask, Tasks
 from moorland.server.trail.views import Head, Trail, TrailExport
 from moorland.server.viewing.ask_views import BridgeOf, Who, Why
@@ -165,6 +166,12 @@ urlpatterns = [
     path("embed/<name:page>", embedded),
     path("api/settings/tokens", Tokens.as_view()),
     path("api/settings/tokens/<int:key>", OneToken.as_view()),
+    path("api/sources", Sources.as_view()),
+    path("api/sources/try", TrySource.as_view()),
+    path("api/sources/of/<path:name>", OneSource.as_view()),
+    path("api/sources/in/<path:name>", SourceRelation.as_view()),
+    path("api/models/<str:model>/placed", PlacedTables.as_view()),
+    path("api/models/<str:model>/tables/<str:table>/place", MovedTable.as_view()),
     path("api/settings/sign-in", Rules.as_view()),
     path("api/settings/sign-in/try", RulesTried.as_view()),
     path("api/settings/bundle", BundleExport.as_view()),

@@ -1,4 +1,4 @@
-"""Every clause of semantics.md and channels.md that code and tests cite stands there, and accounts.md is tested by its numbers."""
+"""Every clause of semantics.md, channels.md and sources.md that code and tests cite stands there, and accounts.md is tested by its numbers."""
 
 import ast
 import io
@@ -11,7 +11,8 @@ ROOT = Path(__file__).parents[2]
 CLAUSE = re.compile(r"(?<![\w.])([1-9]\d?\.[1-9]\d?)(?![\w.]*\d)")
 SEMANTICS = (ROOT / "docs" / "semantics.md").read_text()
 CHANNELS = (ROOT / "docs" / "channels.md").read_text()
-STANDING = {*re.findall(r"^(\d+\.\d+) ", SEMANTICS + CHANNELS, re.MULTILINE)}
+SOURCES = (ROOT / "docs" / "sources.md").read_text()
+STANDING = {*re.findall(r"^(\d+\.\d+) ", SEMANTICS + CHANNELS + SOURCES, re.MULTILINE)}
 
 
 def comments(path: Path) -> Iterator[tuple[int, str]]:

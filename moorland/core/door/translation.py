@@ -447,7 +447,7 @@ class _Select:
 
 def refused_as(code: str, message: str) -> SqlRefused:
     """A refusal of the evaluator in the standard's codes."""
-    codes = {"not_found": "42703", "no_access": "28000", "too_costly": "54000"}
+    codes = {"not_found": "42703", "no_access": "28000", "too_costly": "54000", "not_available": "57P03"}
     return SqlRefused(codes.get(code, "42601"), message)
 
 

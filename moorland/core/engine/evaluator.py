@@ -18,12 +18,12 @@ from moorland.core.bundle.schema import build_schema
 from moorland.core.engine.changes import answer_change
 from moorland.core.engine.columns import TableData, empty_table
 from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
-from moorland.core.engine.in_place import StandingData, on_strata, standing
+from moorland.core.engine.in_place import SourceFailed, StandingData, not_available, on_strata, standing
 from moorland.core.engine.listing import ListedRows, listed_rows, rows_answer
 from moorland.core.engine.listing_in_place import listed_in_place
 from moorland.core.engine.member_rules import parents_of
 from moorland.core.engine.members import acyclic, answer_members
-from moorland.core.engine.model_data import ModelData
+from moorland.core.engine.model_data import LeftInPlace, ModelData
 from moorland.core.engine.objects import Objects
 from moorland.core.engine.opening import OnPage, Opening, PageFacts, answer_pages, facts_of
 from moorland.core.engine.pushdown import Statement, statements
@@ -108,6 +108,13 @@ class Evaluator:
         """The same data, day and secret with another bundle. Raises BundleError where it cannot be used."""
         made = Evaluator(bundle, self._load, self.as_of, self.secret, self.shared)
         made.standing = {name: data for name, data in self.standing.items() if bundle.model(name) == self.bundle.model(name)}
+        return made
+
+    def reloaded(self, load: TableLoader) -> "Evaluator":
+        """The same bundle with tables loaded anew: what sources hold now."""
+        made = copy.copy(self)
+        made._load, made.stamp = load, object()
+        made.__dict__.pop("_tables", None)
         return made
 
     def with_role(self, role: Role) -> "Evaluator":
@@ -229,6 +236,8 @@ class Evaluator:
             return Refused("too_costly", costly.message).answer()
         except Refused as refused:
             return refused.answer()
+        except (SourceFailed, LeftInPlace) as failed:
+            return not_available(failed).answer()
 
     def _answer(self, viewer: Viewer, question: Question) -> Answer:
         asked = question.asked
@@ -269,6 +278,8 @@ class Evaluator:
             return Refused("too_costly", costly.message).answer()
         except Refused as refused:
             return refused.answer()
+        except (SourceFailed, LeftInPlace) as failed:
+            return not_available(failed).answer()
 
     def exported_rows(self, viewer: Viewer, question: RowsQuestion) -> Answer:
         """The rows of a question that the viewer may export (5.7); none where no role held lets them be exported."""
@@ -276,6 +287,8 @@ class Evaluator:
             return rows_answer(self._listed(self.viewer_model(viewer, question.model), question, export=True))
         except Refused as refused:
             return refused.answer()
+        except (SourceFailed, LeftInPlace) as failed:
+            return not_available(failed).answer()
 
     def sql(self, viewer: Viewer, question: Question, dialect: Dialect) -> list[Statement]:
         """The SQL that answers a question about rows or totals for a viewer. Raises Refused, or NotInSql where SQL cannot answer it yet."""
@@ -347,7 +360,7 @@ class Evaluator:
             try:
                 model = self.viewer_model(viewers[places[0]], question.model)
                 answers = self._at_once(model, [viewers[place] for place in places], question)
-            except Refused:
+            except (Refused, SourceFailed, LeftInPlace):
                 continue
             if answers is not None:
                 found.update(zip(places, answers, strict=True))

@@ -31,6 +31,13 @@ def group_codes(data: ModelData, table: str, key: ColumnKey) -> Array:
     return codes_with_null(data, table, key)[:-1]
 
 
+def value_counts(key: ColumnKey, data: ModelData) -> tuple[Array, Array]:
+    """The sorted distinct values of a column (d,), and how many rows have each (d + 1), first those that have none."""
+    labels, _ = group_labels(data, key)
+    codes = group_codes(data, key[0], key)
+    return labels, np.bincount(codes.astype(np.int64) + 1, weights=data.weights(key[0]), minlength=len(labels) + 1).astype(np.int64)
+
+
 def places_of(values: Array, labels: Array) -> Array:
     """For each value its place among sorted labels, -1 where it is not there."""
     if not len(labels) or not len(values):

@@ -62,6 +62,10 @@ class KeptRows:
 class InPlace(Protocol):
     """The content of a table that stays in its engine."""
 
+    def rows(self) -> int:
+        """How many rows there are. Raises SourceFailed."""
+        ...
+
     def strata(self, columns: Sequence[str], aggregates: Sequence[tree.Aggregate], data: ModelData) -> StrataRows:
         """The strata by some columns. Raises Refused where there are too many, SourceFailed where the engine does not answer."""
         ...
@@ -77,6 +81,11 @@ class SourceFailed(Exception):
     def __init__(self, source: str, message: str) -> None:
         super().__init__(message)
         self.source, self.message = source, message
+
+
+def not_available(failed: SourceFailed | LeftInPlace) -> Refused:
+    """What anybody is told where a source does not answer; what it failed with is for who keeps it (17.4)."""
+    return Refused("not_available", "This is not available now.")
 
 
 class Needs:

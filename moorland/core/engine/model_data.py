@@ -135,6 +135,9 @@ class ModelData:
 
     def size(self, table: str) -> int:
         """How many rows the table holds, wherever they are."""
+        held = self.tables[table].in_place
+        if held is not None:
+            return held.rows()
         weights = self.weights(table)
         return self.rows(table) if weights is None else int(weights.sum())
 

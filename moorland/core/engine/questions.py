@@ -10,7 +10,7 @@ from moorland.core.bundle.shape import Day, FilterText, Scalar, Shape
 
 ColumnName = Annotated[str, Field(min_length=1, max_length=401)]
 CellState = Literal["clear", "masked", "hidden"]
-RefusalCode = Literal["not_found", "invalid", "no_access", "too_costly"]
+RefusalCode = Literal["not_found", "invalid", "no_access", "too_costly", "not_available"]
 
 
 class RowsQuestion(Shape):

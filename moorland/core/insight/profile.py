@@ -57,8 +57,8 @@ class RelationshipHealth(Shape):
 def column_profile(data: ModelData, table: str, column: str) -> ColumnProfile:
     """Distinct values, blanks and a small distribution of a column."""
     stored = data.stored(table, column)
-    rows = data.rows(table)
-    values, counts, blank = counted(stored)
+    rows = data.size(table)
+    values, counts, blank = counted(stored, data.weights(table))
     derived = column not in data.tables[table].columns
     written = json_values(values[[0, -1]], np.ones(2, np.bool_)) if len(values) else [None, None]
     ranged = stored.type in ("integer", "number", "date", "timestamp") and len(values) > BINS
@@ -77,15 +77,17 @@ def column_profile(data: ModelData, table: str, column: str) -> ColumnProfile:
     )
 
 
-def counted(stored: StoredColumn) -> tuple[Array, Array, int]:
-    """Sorted distinct values (d,), their rows (d,), and blank rows."""
+def counted(stored: StoredColumn, weights: Array | None = None) -> tuple[Array, Array, int]:
+    """Sorted distinct values (d,), their rows (d,), and blank rows; each row counts as often as its weight says."""
     if stored.codes is not None:
-        counts = np.bincount(stored.codes[:-1].astype(np.int64) + 1, minlength=len(stored.values))
+        counts = np.bincount(stored.codes[:-1].astype(np.int64) + 1, weights=weights, minlength=len(stored.values)).astype(np.int64)
         used = counts[1:] > 0
         return stored.values[:-1][used], counts[1:][used], int(counts[0])
     known = stored.known[:-1]
-    values, counts = np.unique(stored.values[:-1][known], return_counts=True)
-    return values, counts, int((~known).sum())
+    values, places = np.unique(stored.values[:-1][known], return_inverse=True)
+    each = None if weights is None else weights[known]
+    counts = np.bincount(places, weights=each, minlength=len(values)).astype(np.int64)
+    return values, counts, int((~known).sum() if weights is None else weights[~known].sum())
 
 
 def _ranges(values: Array, counts: Array, type_: str) -> list[Bin]:
@@ -111,8 +113,8 @@ def _frequent(values: Array, counts: Array) -> list[Bin]:
 def relationship_health(data: ModelData, step: Step) -> RelationshipHealth:
     """How a relationship holds: keys compared as they are stored, before any base filter."""
     many, one = data.stored(step.many, step.column), data.stored(step.one, step.key)
-    rows = data.rows(step.many)
-    values, counts, blank = counted(many)
+    rows = data.size(step.many)
+    values, counts, blank = counted(many, data.weights(step.many))
     keys, _, _ = counted(one)
     found = among(values, keys)
     lost = values[~found]

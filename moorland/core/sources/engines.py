@@ -27,13 +27,21 @@ class DatabaseEngine:
         self.name, self.dialect = name, DIALECTS[kind]
         self._lock = threading.Lock()
         self._connection: Any = None
+        #: Told of every failure.
+        self.troubled: Callable[[SourceFailed], None] | None = None
+
+    def _failed(self, message: str) -> SourceFailed:
+        failed = SourceFailed(self.name, message)
+        if self.troubled is not None:
+            self.troubled(failed)
+        return failed
 
     def arrow(self, sql: str, parameters: dict[str, Any], types: dict[str, ValueType]) -> pa.Table:
         """The rows of a statement, as columns of these types. Raises SourceFailed."""
         try:
             return self._guarded(lambda: self._arrow(sql, parameters, types))
         except (ValueError, TypeError, KeyError, pa.ArrowException) as wrong:
-            raise SourceFailed(self.name, f"{self.name} gives a value of another type than was declared: {wrong}.") from None
+            raise self._failed(f"{self.name} gives a value of another type than was declared: {wrong}.") from None
 
     def rows(self, sql: str, parameters: dict[str, Any] | None = None) -> list[tuple[Any, ...]]:
         """The rows of a statement. Raises SourceFailed."""
@@ -50,9 +58,9 @@ class DatabaseEngine:
                 except self.broken as wrong:
                     self._drop()
                     if fresh:
-                        raise SourceFailed(self.name, f"{self.name} cannot be reached: {said(wrong)}.") from None
+                        raise self._failed(f"{self.name} cannot be reached: {said(wrong)}.") from None
                 except self.wrong as wrong:
-                    raise SourceFailed(self.name, f"{self.name} refuses a statement: {said(wrong)}.") from None
+                    raise self._failed(f"{self.name} refuses a statement: {said(wrong)}.") from None
         raise AssertionError("a second try is the last")
 
     def close(self) -> None:
@@ -96,6 +104,8 @@ class SqliteFile(DatabaseEngine):
     def _open(self) -> Any:
         connection = sqlite3.connect(f"{self._file.resolve().as_uri()}?mode=ro", uri=True, check_same_thread=False, timeout=LONGEST_SECONDS)
         connection.execute("PRAGMA query_only = ON")
+        # What tells columns is made when it is first used, which is a write to what SQLite keeps of itself.
+        connection.execute("SELECT name FROM pragma_table_info('none')").fetchall()
         connection.set_authorizer(_reading_only)
         return connection
 
@@ -105,6 +115,8 @@ _READING = {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION,
 
 
 def _reading_only(action: int, *about: Any) -> int:
+    if action == sqlite3.SQLITE_PRAGMA:
+        return sqlite3.SQLITE_OK if about[0] == "table_info" else sqlite3.SQLITE_DENY
     harmless = action in _READING and not (action == sqlite3.SQLITE_FUNCTION and about[1] == "load_extension")
     return sqlite3.SQLITE_OK if harmless else sqlite3.SQLITE_DENY
 
@@ -112,3 +124,14 @@ def _reading_only(action: int, *about: Any) -> int:
 def said(wrong: Exception) -> str:
     """What a driver says, in one line."""
     return " ".join(str(wrong).split()).rstrip(".")[:300]
+
+
+class LaterEngine:
+    """An engine that is looked for when it is first asked: what leaves tables in it can be read while it is away."""
+
+    def __init__(self, name: str, kind: str, find: Callable[[], DatabaseEngine]) -> None:
+        self.name, self.dialect, self._find = name, DIALECTS[kind], find
+
+    def arrow(self, sql: str, parameters: dict[str, Any], types: dict[str, ValueType]) -> pa.Table:
+        """The rows of a statement. Raises SourceFailed."""
+        return self._find().arrow(sql, parameters, types)

@@ -2,22 +2,31 @@
 
 import hashlib
 import os
+import threading
+from collections import OrderedDict
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
+
+from sqlglot import exp
 
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.model import Model, Table
 from moorland.core.bundle.problems import BundleError, Problem
-from moorland.core.bundle.sources import Source
+from moorland.core.bundle.sources import Marker, Source
 from moorland.core.engine.columns import StoredColumn, TableData
 from moorland.core.engine.evaluator import TableLoader
 from moorland.core.engine.in_place import KeptRows, SourceFailed
-from moorland.core.sources.engines import DatabaseEngine, SqliteFile
+from moorland.core.sources.engines import DatabaseEngine, LaterEngine, SqliteFile
 from moorland.core.sources.tables_in_place import SqlTable
 
 #: A table that others look up is read as a snapshot up to so many rows.
 MOST_SNAPSHOT_ROWS = 2_000_000
+#: So many snapshots are kept; those used last.
+MOST_SNAPSHOTS = 64
+_snapshots: OrderedDict[str, TableData] = OrderedDict()
+_lock = threading.Lock()
 #: What PostgreSQL calls the ways to secure a connection.
 _TLS = {"off": "disable", "required": "require", "verified": "verify-full"}
 
@@ -66,6 +75,17 @@ def machine_secret(source: Source) -> str | None:
     return os.environ.get(f"MOORLAND_SOURCE_SECRET_{''.join(sign if sign.isalnum() else '_' for sign in source.name).upper()}")
 
 
+def marked(engine: DatabaseEngine, marker: Marker) -> str:
+    """What the marker of a source says now. Raises SourceFailed where it is not one value."""
+    names = [exp.to_identifier(part, quoted=True) for part in marker.relation]
+    named = dict(zip(("db", "catalog"), reversed(names[:-1]), strict=False))
+    select = exp.select(exp.column(marker.column, quoted=True)).from_(exp.Table(this=names[-1], **named)).limit(2)
+    rows = engine.rows(select.sql(dialect=engine.dialect.name))
+    if len(rows) != 1:
+        raise SourceFailed(engine.name, f"The marker {'.'.join(marker.relation)} has {len(rows) or 'no'} rows; a marker has one.")
+    return str(rows[0][0])
+
+
 def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], DatabaseEngine], content: Callable[[Source], str]) -> TableLoader:
     """Loads tables that are left in place as such, tables others look up as snapshots, and all others as `load` does.
 
@@ -78,10 +98,8 @@ def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], Databas
         if table.in_place is None:
             return load(model, name)
         source = sources[table.in_place.source]
-        try:
-            return _placed(model, table, SqlTable(engine(source), table.in_place.relation, table), content(source))
-        except SourceFailed as failed:
-            raise BundleError([Problem("source", failed.message)]) from None
+        later = LaterEngine(source.name, source.kind, partial(engine, source))
+        return _placed(model, table, SqlTable(later, table.in_place.relation, table), content(source))
 
     return loaded
 
@@ -91,6 +109,10 @@ def _placed(model: Model, table: Table, held: SqlTable, content: str) -> TableDa
     version = f"{held.engine.name} {'.'.join(held.relation)} {columns} {content}"
     if not is_looked_up(model, table.name):
         return TableData(version, 0, {}, held)
+    with _lock:
+        if version in _snapshots:
+            _snapshots.move_to_end(version)
+            return _snapshots[version]
     rows = held.rows()
     if rows > MOST_SNAPSHOT_ROWS:
         return TableData(version, 0, {}, held)
@@ -98,7 +120,12 @@ def _placed(model: Model, table: Table, held: SqlTable, content: str) -> TableDa
     one = read.pop("")
     length = len(one.codes if one.codes is not None else one.values) - 1
     _check_key(table, read)
-    return TableData(hashlib.sha256(version.encode()).hexdigest(), length, read)
+    snapshot = TableData(hashlib.sha256(version.encode()).hexdigest(), length, read)
+    with _lock:
+        _snapshots[version] = snapshot
+        while len(_snapshots) > MOST_SNAPSHOTS:
+            _snapshots.popitem(last=False)
+    return snapshot
 
 
 def is_looked_up(model: Model, table: str) -> bool:

@@ -50,6 +50,7 @@ class SqlTable:
 
     def __init__(self, engine: Engine, relation: Sequence[str], table: Table) -> None:
         self.engine, self.relation, self.table = engine, tuple(relation), table
+        self._rows: int | None = None
         self._types = {column.name: column.type for column in table.columns if not column.derived}
 
     def strata(self, columns: Sequence[str], aggregates: Sequence[tree.Aggregate], data: ModelData) -> StrataRows:
@@ -99,12 +100,31 @@ class SqlTable:
         return StrataRows(keys, counts, partials)
 
     def rows(self) -> int:
-        """How many rows the relation has."""
+        """How many rows the relation has; counted once."""
+        if self._rows is not None:
+            return self._rows
         select = exp.select(exp.alias_(exp.Count(this=exp.Star()), "n", quoted=True)).from_(self._source("t"))
         counted: int = self.engine.arrow(select.sql(dialect=self.engine.dialect.name), {}, {"n": "integer"}).column("n")[0].as_py()
+        self._rows = counted
         return counted
 
-    def page(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int) -> dict[str, StoredColumn]:
+    def arrow(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int) -> pa.Table:
+        """The same as Arrow columns under their names."""
+        found = self._page(columns, kept, offset, limit)
+        return pa.table({name: found.column(f"c{place}") for place, name in enumerate(columns)})
+
+    def unique(self, columns: Sequence[str], rows: int) -> list[str]:
+        """Which of some columns have a value of their own in each of the rows, and could be the key."""
+        if not columns or not rows:
+            return []
+        counts = [
+            exp.alias_(exp.Count(this=exp.Distinct(expressions=[self._value("t", name)])), f"c{place}", quoted=True) for place, name in enumerate(columns)
+        ]
+        types: dict[str, ValueType] = {f"c{place}": "integer" for place in range(len(columns))}
+        found = self.engine.arrow(exp.select(*counts).from_(self._source("t")).sql(dialect=self.engine.dialect.name), {}, types)
+        return [name for place, name in enumerate(columns) if found.column(f"c{place}")[0].as_py() == rows]
+
+    def _page(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int) -> pa.Table:
         """Some rows in an order; only those that have one of the combinations kept."""
         dialect = self.engine.dialect
         parameters = Parameters(dialect)
@@ -133,7 +153,11 @@ class SqlTable:
                 select = select.order_by(exp.Ordered(this=by, desc=descending, nulls_first=False), copy=False)
         select = select.limit(limit).offset(offset)
         types: dict[str, ValueType] = {f"c{place}": self._types[name] for place, name in enumerate(columns)}
-        found = self.engine.arrow(select.sql(dialect=dialect.name), parameters.values, {**types, "one": "integer"})
+        return self.engine.arrow(select.sql(dialect=dialect.name), parameters.values, {**types, "one": "integer"})
+
+    def page(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int) -> dict[str, StoredColumn]:
+        """Some rows in an order, as the engine keeps them; under the empty name a column that has a value in each."""
+        found = self._page(columns, kept, offset, limit)
         result = {name: encode(found.column(f"c{place}"), self._types[name]) for place, name in enumerate(columns)}
         result[""] = encode(found.column("one"), "integer")
         return result

@@ -1,5 +1,6 @@
 """Measures and derived columns while they are written: what they give over all data, what they read, what builds on them."""
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -9,13 +10,15 @@ from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.in_place import on_strata
+from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import Question, TotalsAnswer, TotalsQuestion
 from moorland.core.insight.touching import dependents, measure_dependents
 from moorland.core.language.checking import Scope, check_expression
+from moorland.core.language.derived import ColumnKey
 from moorland.core.language.errors import ConditionError
 from moorland.core.language.measures import check_measure
 from moorland.server.catalog.shapes import MeasureCheck, MeasureRequest
-from moorland.server.catalog.storage import load_table
 from moorland.server.errors import problem_shape
 
 SAMPLES = 8
@@ -66,8 +69,7 @@ def tried_column(base: Evaluator, model: str, asked: MeasureRequest) -> MeasureC
         data = after.data(model)
     except BundleError as error:
         return _wrong(error.problems[0])
-    rows = np.arange(min(SAMPLES, data.rows(asked.table)))
-    samples = cell_values(data, asked.table, (asked.table, name), rows, np.ones(len(rows), np.bool_))
+    samples = on_strata(data, partial(_samples, (asked.table, name)))
     reads = sorted(f"{owner}.{read}" for owner, read in after.models[model].derived[asked.table, name].reads)
     known = dependents(base, model, asked.table).get(name, [])
     return MeasureCheck(problem=None, value=None, type=type_, samples=samples, inputs=reads, dependents=known)
@@ -75,7 +77,12 @@ def tried_column(base: Evaluator, model: str, asked: MeasureRequest) -> MeasureC
 
 def _evaluator(base: Evaluator, model: ModelShape) -> Evaluator:
     """An evaluator of the edited model alone: no role is needed to look at all data."""
-    return Evaluator(base.bundle.model_copy(update={"models": [model], "roles": [], "pages": [], "promises": []}), load_table, base.as_of, base.secret)
+    return base.on(base.bundle.model_copy(update={"models": [model], "roles": [], "pages": [], "promises": []}))
+
+
+def _samples(key: ColumnKey, data: ModelData) -> list[Any]:
+    rows = np.arange(min(SAMPLES, data.rows(key[0])))
+    return cell_values(data, key[0], key, rows, np.ones(len(rows), np.bool_))
 
 
 def _wrong(problem: Problem) -> MeasureCheck:

@@ -1,6 +1,7 @@
 """Models of the draft: save, add, delete; what their tables hold; data brought in, refreshed, accepted."""
 
 import re
+from functools import partial
 from typing import Any
 
 from drf_spectacular.utils import extend_schema
@@ -11,11 +12,14 @@ from rest_framework.views import APIView
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.bundle.schema import Step
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.in_place import on_strata
+from moorland.core.engine.model_data import ModelData
 from moorland.core.insight.differences import differences
 from moorland.core.insight.exhibits import page_problems
-from moorland.core.insight.profile import column_profile, relationship_health
+from moorland.core.insight.profile import ColumnProfile, RelationshipHealth, column_profile, relationship_health
 from moorland.core.insight.touching import dependents, touches
 from moorland.server.catalog.expressions import tried_column, tried_measure
 from moorland.server.catalog.importing import accept_refresh, bring_in, checked, compared_with, stage_refresh
@@ -197,13 +201,13 @@ class Profile(APIView):
         return answer(
             TableProfile(
                 table=table,
-                rows=data.rows(table),
+                rows=data.size(table),
                 content=content.content if content else None,
                 source=content.source if content else "",
                 brought_at=content.created_at.isoformat() if content else None,
                 kept=KeptTable.objects.filter(model=model, table=table).exists(),
-                columns=[column_profile(data, table, column.name) for column in schema.tables[table].columns] if values else [],
-                relationships=[relationship_health(data, step) for step in steps] if values else [],
+                columns=[_profiled(data, table, column.name) for column in schema.tables[table].columns] if values else [],
+                relationships=[on_strata(data, partial(_health, step)) for step in steps] if values else [],
                 touches=[
                     SentenceTouch(role=item.role, label=item.label, sentence=item.sentence, kind=item.kind, object=item.object)
                     for item in touches(base, model, table)
@@ -211,6 +215,15 @@ class Profile(APIView):
                 dependents=dependents(base, model, table),
             )
         )
+
+
+def _profiled(data: ModelData, table: str, column: str) -> ColumnProfile:
+    """A column of a table here, or left in place: its values are asked for alone."""
+    return on_strata(data, lambda on: column_profile(on, table, column))
+
+
+def _health(step: Step, data: ModelData) -> RelationshipHealth:
+    return relationship_health(data, step)
 
 
 class MeasureTry(APIView):

@@ -15,6 +15,7 @@ from moorland.server.policies.assignments import assignments_of_roles
 from moorland.server.policies.models import Role
 from moorland.server.releases.history import people_on
 from moorland.server.releases.models import Release, Workspace
+from moorland.server.sources.models import StoredSource
 from moorland.server.unchanged import unless_changed
 
 State = Literal["draft", "live"]
@@ -88,6 +89,12 @@ def lived_bundle(day: datetime.date) -> Bundle:
     return bundle_with(document, role_ids, f"live on {day}", people, assigned)
 
 
+def stored_sources() -> dict[str, Any]:
+    """The sources of the workspace; they act at once, whatever is released."""
+    found = list(StoredSource.objects.values_list("document", flat=True))
+    return {"sources": found} if found else {}
+
+
 def bundle_with(
     document: dict[str, Any],
     role_ids: dict[str, int],
@@ -101,6 +108,6 @@ def bundle_with(
     roles = [{**role, "assigned": assigned.get(role_ids.get(role["name"], 0), [])} for role in document.get("roles", [])]
     head = {"moorland": 1, "name": space.name, "time_zone": space.time_zone, "sensitive_tags": space.sensitive_tags}
     return read_document(
-        {**head, **(people_document() if people is None else people), **document, "roles": roles},
+        {**head, **(people_document() if people is None else people), **stored_sources(), **document, "roles": roles},
         named,
     )

@@ -1,19 +1,21 @@
 """A pasted list against the values of a column."""
 
+from functools import partial
+
 import numpy as np
 
 from moorland.core.bundle.problems import nearest_name
 from moorland.core.engine.cells import json_values
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.grouping import group_codes, group_labels
+from moorland.core.engine.grouping import value_counts
+from moorland.core.engine.in_place import on_strata
 from moorland.server.viewing.shapes import MatchAnswer, Unmatched, ValueCount
 
 
 def matched_values(base: Evaluator, model: str, table: str, column: str, texts: list[str]) -> MatchAnswer:
     """Which items are values of the column: exactly as the language compares them, spaces around an item left out."""
-    data = base.data(model)
-    labels, _ = group_labels(data, (table, column))
-    counts = np.bincount(group_codes(data, table, (table, column)).astype(np.int64) + 1, minlength=len(labels) + 1)[1:]
+    labels, counted = on_strata(base.data(model), partial(value_counts, (table, column)))
+    counts = counted[1:]
     values = json_values(labels, np.ones(len(labels), np.bool_))
     by_text = {_text(value): place for place, value in enumerate(values)}
     found: dict[int, ValueCount] = {}

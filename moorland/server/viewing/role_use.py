@@ -1,5 +1,6 @@
 """When a role was last used: the last day on which an answer to who holds it had a row that it opened (accounts.md 15)."""
 
+import contextlib
 import datetime
 import threading
 from collections.abc import Iterable
@@ -7,6 +8,7 @@ from collections.abc import Iterable
 from moorland.core.bundle.pages import Page
 from moorland.core.engine.asked import counted_tables
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.in_place import SourceFailed, standing
 from moorland.core.engine.opening import facts_of
 from moorland.core.engine.questions import Question, Refused, RowsQuestion, TotalsQuestion
 from moorland.core.insight.exhibits import exhibit_tables
@@ -52,10 +54,13 @@ def note(base: Evaluator, viewer: Viewer, model: str, tables: set[str], opened: 
         _noted.add(key)
     try:
         seen = base.viewer_model(viewer, model)
-    except Refused:
+    except (Refused, SourceFailed):
         seen = None
     if seen is not None:
-        used |= {role for table in tables if table in seen.objects.tables for role in seen.opened_by(table)}
+        there = [table for table in tables if table in seen.objects.tables]
+        # A source that does not answer opens nothing, whatever roles say.
+        with contextlib.suppress(SourceFailed, Refused):
+            used |= standing(seen, lambda on: {role for table in there for role in on.opened_by(table)})
     account = Account.objects.filter(login=viewer.login).first()
     if account is None:
         return

@@ -1,5 +1,8 @@
 """Questions of administrators: any viewers, draft or live, unsaved sentences included. Every look goes to the trail."""
 
+import contextlib
+from functools import partial
+
 import numpy as np
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
@@ -10,7 +13,8 @@ from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.structure import object_names
 from moorland.core.engine.cells import json_values
 from moorland.core.engine.evaluator import Evaluator, objects_answer
-from moorland.core.engine.grouping import group_codes, group_labels
+from moorland.core.engine.grouping import value_counts
+from moorland.core.engine.in_place import SourceFailed, on_strata
 from moorland.core.engine.questions import AnswerError, ObjectsAnswer, Question
 from moorland.core.insight.effect import AlignedRows, ModelShare, aligned_rows, share
 from moorland.core.insight.falling import Fallen, fallen
@@ -178,17 +182,26 @@ class ModelDocument(APIView):
         base = evaluator(state_of(request))
         if model not in base.models or not may_know_model(request_rights(request), model):
             raise missing("model", model)
-        schema, data = base.models[model].schema, base.data(model)
+        schema = base.models[model].schema
         stored = Model.objects.filter(name=model).first()
         return answer(
             ModelAnswer(
                 document=schema.model if may_read_literals(request_rights(request), model) else without_model_literals(schema.model),
                 version=stored.version if stored else 0,
-                rows={name: data.rows(name) for name in schema.tables},
+                rows=_sizes(base, model),
                 objects=object_names(schema.model),
                 reaches={name: [other for other in schema.reached_from(name) if other != name] for name in schema.tables},
             )
         )
+
+
+def _sizes(base: Evaluator, model: str) -> dict[str, int]:
+    """How many rows each table has; without those that stay in a source that is not reached."""
+    found: dict[str, int] = {}
+    for name in base.models[model].schema.tables:
+        with contextlib.suppress(SourceFailed):
+            found[name] = base.data(model).size(name)
+    return found
 
 
 class ColumnValues(APIView):
@@ -207,10 +220,7 @@ class ColumnValues(APIView):
         if not rights.reaches("look-values", everyone=True, model=model):
             return answer(own_values(account_of(request), model, table, column, request.query_params.get("search", "")))
         record_look(account_of(request), ["all data"], f"values of {table}.{column}", state_of(request))
-        data = base.data(model)
-        labels, _ = group_labels(data, (table, column))
-        codes = group_codes(data, table, (table, column))
-        counts = np.bincount(codes.astype(np.int64) + 1, minlength=len(labels) + 1)
+        labels, counts = on_strata(base.data(model), partial(value_counts, (table, column)))
         search = request.query_params.get("search", "").casefold()
         values = json_values(labels, np.ones(len(labels), np.bool_))
         order = np.argsort(-counts[1:], kind="stable") if len(labels) > 200 else np.arange(len(labels))

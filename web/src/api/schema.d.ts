@@ -623,6 +623,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model}/placed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps a model and may use a source: a new table of the draft, whose rows stay in the source. */
+        post: operations["api_models_placed_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model}/refreshes": {
         parameters: {
             query?: never;
@@ -721,6 +738,23 @@ export interface paths {
         get: operations["api_models_tables_lines_history_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model}/tables/{table}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps a model and may use a source: leave a table in a source, or bring it here as it is there now. In the draft; rows that are brought act at once. */
+        post: operations["api_models_tables_place_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2406,6 +2440,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description By duty: the sources an account keeps, or may leave tables in; keep one, new or changed. */
+        get: operations["api_sources_retrieve"];
+        /** @description By duty: the sources an account keeps, or may leave tables in; keep one, new or changed. */
+        put: operations["api_sources_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/in/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps a source, or models: the relations of a source; the columns of one, with the types they are read as. */
+        get: operations["api_sources_in_retrieve"];
+        put?: never;
+        /** @description Who keeps a source, or models: the relations of a source; the columns of one, with the types they are read as. */
+        post: operations["api_sources_in_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/of/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Who keeps a source: take it away, where no table stays in it. */
+        delete: operations["api_sources_of_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps a source: whether it is reached as it is written, what it holds, and whether the tables that stay in it fit. */
+        post: operations["api_sources_try_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sql": {
         parameters: {
             query?: never;
@@ -3622,7 +3726,7 @@ export interface components {
             viewer: string;
         };
         /** @enum {string} */
-        CodeEnum: "not_found" | "invalid" | "no_access" | "too_costly";
+        CodeEnum: "not_found" | "invalid" | "no_access" | "too_costly" | "not_available";
         /**
          * Column
          * @description A typed column, stored or derived.
@@ -4947,6 +5051,18 @@ export interface components {
             type?: string | null;
         };
         /**
+         * FoundColumn
+         * @description A column of a relation; `type` is null where its type is not read.
+         */
+        FoundColumn: {
+            /** Name */
+            name: string;
+            /** Native */
+            native: string;
+            /** Type */
+            type: ("text" | "integer" | "number" | "boolean" | "date" | "timestamp") | null;
+        };
+        /**
          * FoundPage
          * @description The token of the next part (empty: there is none), how many are here, and how many in all.
          */
@@ -4957,6 +5073,16 @@ export interface components {
             next_token: string;
             /** Total */
             total: number;
+        };
+        /**
+         * FoundRelation
+         * @description A relation or view of an engine.
+         */
+        FoundRelation: {
+            /** Kind */
+            kind: string;
+            /** Relation */
+            relation: string[];
         };
         /**
          * FoundSubject
@@ -6022,6 +6148,16 @@ export interface components {
             viewers: components["schemas"]["ViewerImpact"][];
         };
         /**
+         * Marker
+         * @description One value that changes with the data: a relation of one row, and its column.
+         */
+        Marker: {
+            /** Column */
+            column: string;
+            /** Relation */
+            relation: string[];
+        };
+        /**
          * MaskField
          * @description Something written with a kind of mask: how it is called, its type, the choices where only some may stand, and what it begins with.
          */
@@ -6378,6 +6514,19 @@ export interface components {
             refused: components["schemas"]["AnswerError"] | null;
             /** Tables */
             tables: components["schemas"]["TableShare"][];
+        };
+        /**
+         * MoveTable
+         * @description Where a table's rows are to be: in a source, or (null) here, as they are in the source now.
+         */
+        MoveTable: {
+            /**
+             * Relation
+             * @default null
+             */
+            relation?: string[] | null;
+            /** Source */
+            source: string | null;
         };
         /**
          * Must
@@ -7993,6 +8142,40 @@ export interface components {
         /** @enum {string} */
         PlaceKindEnum: "role" | "person" | "group" | "organization" | "attribute" | "page" | "model" | "workspace";
         /**
+         * PlaceTable
+         * @description A table to leave in a source: a new one of a model, with some columns of a relation.
+         */
+        PlaceTable: {
+            /** Columns */
+            columns: string[];
+            /**
+             * Key
+             * @default null
+             */
+            key?: string | null;
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /** Relation */
+            relation: string[];
+            /** Source */
+            source: string;
+            /** Table */
+            table: string;
+        };
+        /**
+         * Placement
+         * @description Where a table stays: a relation of a source, its columns named as in the model.
+         */
+        Placement: {
+            /** Relation */
+            relation: string[];
+            /** Source */
+            source: string;
+        };
+        /**
          * ProbeAnswer
          * @description What viewers could work out: one viewer, or one of each class of people who see the same.
          */
@@ -8654,6 +8837,26 @@ export interface components {
          */
         Refusal: {
             error: components["schemas"]["AnswerError"];
+        };
+        /**
+         * RelationAsked
+         * @description A relation of a source.
+         */
+        RelationAsked: {
+            /** Relation */
+            relation: string[];
+        };
+        /**
+         * RelationTold
+         * @description The columns of a relation, with the types they are read as, how many rows it has, and what could be its key.
+         */
+        RelationTold: {
+            /** Columns */
+            columns: components["schemas"]["FoundColumn"][];
+            /** Keys */
+            keys: string[];
+            /** Rows */
+            rows: number;
         };
         /**
          * Relationship
@@ -9504,6 +9707,83 @@ export interface components {
             values: (boolean | number | string)[];
         };
         /**
+         * Source
+         * @description A connection to an engine, without its secret.
+         */
+        Source: {
+            /**
+             * About
+             * @default null
+             */
+            about?: string | null;
+            /**
+             * Database
+             * @default null
+             */
+            database?: string | null;
+            /**
+             * File
+             * @default null
+             */
+            file?: string | null;
+            /**
+             * Host
+             * @default null
+             */
+            host?: string | null;
+            /**
+             * Keeper
+             * @default null
+             */
+            keeper?: string | null;
+            /** Kind */
+            kind: components["schemas"]["SourceKindEnum"];
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /** @default null */
+            marker?: components["schemas"]["Marker"] | null;
+            /**
+             * Minutes
+             * @default 10
+             */
+            minutes?: number;
+            /** Name */
+            name: string;
+            /**
+             * Port
+             * @default null
+             */
+            port?: number | null;
+            /**
+             * Reason
+             * @default null
+             */
+            reason?: string | null;
+            /**
+             * Review By
+             * @default null
+             */
+            review_by?: string | null;
+            /**
+             * Tls
+             * @default required
+             */
+            tls?: components["schemas"]["TlsEnum"];
+            /**
+             * User
+             * @default null
+             */
+            user?: string | null;
+            /**
+             * Writable
+             * @default false
+             */
+            writable?: boolean;
+        };
+        /**
          * SourceChoice
          * @description An uploaded file, and how it is read.
          */
@@ -9511,6 +9791,94 @@ export interface components {
             reading: components["schemas"]["FileReading"];
             /** Upload */
             upload: string;
+        };
+        /**
+         * SourceEntry
+         * @description A source as it is stored, whether it has a secret, where it is used, and what it failed with last.
+         */
+        SourceEntry: {
+            /** Has Secret */
+            has_secret: boolean;
+            source: components["schemas"]["Source"];
+            /** Trouble */
+            trouble: string | null;
+            /** Troubled At */
+            troubled_at: string | null;
+            /** Used */
+            used: components["schemas"]["SourceTable"][];
+            /** Version */
+            version: number;
+        };
+        /** @enum {string} */
+        SourceKindEnum: "sqlite" | "duckdb" | "postgres";
+        /**
+         * SourceList
+         * @description The sources an account keeps or may bind tables to; the folders and hosts they may be on.
+         */
+        SourceList: {
+            /** Folders */
+            folders: string[];
+            /** Hosts */
+            hosts: string[];
+            /** May Add */
+            may_add: boolean;
+            /** Sources */
+            sources: components["schemas"]["SourceEntry"][];
+        };
+        /**
+         * SourceSave
+         * @description A source to keep; `version` is the one that was read, null makes a new one. `secret` null leaves the stored one as it is, empty takes it away.
+         */
+        SourceSave: {
+            /**
+             * Secret
+             * @default null
+             */
+            secret?: string | null;
+            source: components["schemas"]["Source"];
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
+        };
+        /**
+         * SourceTable
+         * @description A table that stays in a source.
+         */
+        SourceTable: {
+            /** Model */
+            model: string;
+            /** Relation */
+            relation: string[];
+            /** Table */
+            table: string;
+        };
+        /**
+         * SourceTried
+         * @description Whether a source was reached, in one sentence; its relations, and the tables that stay in it.
+         */
+        SourceTried: {
+            /** Message */
+            message: string;
+            /** Reached */
+            reached: boolean;
+            /** Relations */
+            relations: components["schemas"]["FoundRelation"][];
+            /** Tables */
+            tables: components["schemas"]["TriedTable"][];
+        };
+        /**
+         * SourceTry
+         * @description A source to be tried before it is kept; without a secret with the stored one of its name.
+         */
+        SourceTry: {
+            /**
+             * Secret
+             * @default null
+             */
+            secret?: string | null;
+            source: components["schemas"]["Source"];
         };
         /** @enum {string} */
         SpellingEnum: "plain" | "day_first" | "month_first" | "decimal_comma";
@@ -9857,6 +10225,8 @@ export interface components {
              * @default null
              */
             header_row?: number | null;
+            /** @default null */
+            in_place?: components["schemas"]["Placement"] | null;
             /**
              * Keeper
              * @default null
@@ -10005,6 +10375,8 @@ export interface components {
             /** Tasks */
             tasks: components["schemas"]["TaskAnswer"][];
         };
+        /** @enum {string} */
+        TlsEnum: "off" | "required" | "verified";
         /** @enum {string} */
         ToEnum: "month" | "quarter" | "year";
         /** @enum {string} */
@@ -10318,6 +10690,18 @@ export interface components {
             removed_up_to: number;
             /** Seal */
             seal: string;
+        };
+        /**
+         * TriedTable
+         * @description A table that stays in a source: whether a row of it was read, and how it is other than declared.
+         */
+        TriedTable: {
+            /** Differences */
+            differences: string[];
+            /** Model */
+            model: string;
+            /** Table */
+            table: string;
         };
         /** @enum {string} */
         Type15bEnum: "text" | "integer" | "number" | "boolean" | "date" | "timestamp";
@@ -11760,6 +12144,30 @@ export interface operations {
             };
         };
     };
+    api_models_placed_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceTable"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_models_refreshes_retrieve: {
         parameters: {
             query?: never;
@@ -11942,6 +12350,31 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HistoryAnswer"];
                 };
+            };
+        };
+    };
+    api_models_tables_place_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveTable"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -14659,6 +15092,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RoleEntry"];
+                };
+            };
+        };
+    };
+    api_sources_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceList"];
+                };
+            };
+        };
+    };
+    api_sources_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceEntry"];
+                };
+            };
+        };
+    };
+    api_sources_in_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceTried"];
+                };
+            };
+        };
+    };
+    api_sources_in_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RelationAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RelationTold"];
+                };
+            };
+        };
+    };
+    api_sources_of_destroy: {
+        parameters: {
+            query: {
+                /** @description The version that was read; another is refused as stale. */
+                version: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_sources_try_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceTry"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceTried"];
                 };
             };
         };

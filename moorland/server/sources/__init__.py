@@ -1,0 +1,1 @@
+"""Sources: engines whose tables stay where they are (sources.md 17)."""

@@ -1,0 +1,108 @@
+"""The engines of the workspace's sources: connected when they are first asked, and what they hold now (sources.md 17, 18.1)."""
+
+import itertools
+import threading
+import time
+from collections.abc import Mapping
+from pathlib import Path
+
+from django.conf import settings
+from django.utils import timezone
+
+from moorland.core.bundle.document import Bundle
+from moorland.core.bundle.sources import Source
+from moorland.core.engine.evaluator import TableLoader
+from moorland.core.engine.in_place import SourceFailed
+from moorland.core.sources.engines import DatabaseEngine
+from moorland.core.sources.placing import engine_of, machine_folders, machine_hosts, marked, placed
+from moorland.server.errors import from_document
+from moorland.server.keys import sealing_keys
+from moorland.server.sources.models import StoredSource
+from moorland.server.unchanged import unless_changed
+
+#: A marker that was read is taken for so many seconds: the questions of one page look at it once.
+MARKER_SECONDS = 2.0
+
+_engines: dict[tuple[str, int], DatabaseEngine] = {}
+_marked: dict[tuple[str, int], tuple[float, str]] = {}
+_lock = threading.Lock()
+_looks = itertools.count()
+
+
+def sources() -> list[Source]:
+    """The sources of the workspace."""
+    return [from_document(Source, document) for document in unless_changed("sources", lambda: list(StoredSource.objects.values_list("document", flat=True)))]
+
+
+def engine_for(name: str) -> DatabaseEngine:
+    """The engine of a source as it is stored now. Raises SourceFailed."""
+    stored = StoredSource.objects.filter(name=name).first()
+    if stored is None:
+        raise SourceFailed(name, f"There is no source {name}.")
+    key = (str(settings.DATA) + name, stored.version)
+    with _lock:
+        if key in _engines:
+            return _engines[key]
+        for old in [old for old in _engines if old[0] == key[0]]:
+            _engines.pop(old).close()
+        try:
+            made = tried_engine(from_document(Source, stored.document), secret_of(stored))
+        except SourceFailed as failed:
+            note_trouble(failed)
+            raise
+        made.troubled = note_trouble
+        _engines[key] = made
+        return made
+
+
+def tried_engine(source: Source, secret: str | None) -> DatabaseEngine:
+    """An engine that may come to nothing. Raises SourceFailed."""
+    return engine_of(source, secret, machine_folders(), machine_hosts())
+
+
+def secret_of(stored: StoredSource) -> str | None:
+    """The secret of a source, opened; None where it has none."""
+    return sealing_keys(settings.SEALING_KEYS).decrypt(stored.sealed.encode()).decode() if stored.sealed else None
+
+
+def contents() -> tuple[tuple[str, str], ...]:
+    """What every source holds now, by its name: equal as long as figures may be as old as they are (18.2)."""
+    found = []
+    for stored in unless_changed("sources and versions", lambda: list(StoredSource.objects.values_list("name", "version", "document"))):
+        name, version, document = stored
+        found.append((name, f"{version} {_content(from_document(Source, document), version)}"))
+    return tuple(found)
+
+
+def _content(source: Source, version: int) -> str:
+    if source.marker is None:
+        return str(int(time.time() // (source.minutes * 60))) if source.minutes else f"look {next(_looks)}"
+    key = (str(settings.DATA) + source.name, version)
+    with _lock:
+        at, value = _marked.get(key, (-MARKER_SECONDS, ""))
+    if time.monotonic() - at < MARKER_SECONDS:
+        return value
+    try:
+        value = marked(engine_for(source.name), source.marker)
+    except SourceFailed:
+        value = "not reached"
+    with _lock:
+        _marked[key] = (time.monotonic(), value)
+    return value
+
+
+def loader(bundle: Bundle, load: TableLoader, held: Mapping[str, str]) -> TableLoader:
+    """Loads tables that are left in place from their sources, with contents as they were told; all others as `load` does."""
+    if not bundle.sources:
+        return load
+    return placed(load, bundle, lambda source: engine_for(source.name), lambda source: f"{settings.DATA} {held.get(source.name, '')}")
+
+
+def note_trouble(failed: SourceFailed) -> None:
+    """Keeps what a source failed with, for who keeps it; viewers are told that it is not available (17.4)."""
+    StoredSource.objects.filter(name=failed.source).update(trouble=failed.message[:600], troubled_at=timezone.now())
+
+
+def folders() -> list[Path]:
+    """The folders sources may be in."""
+    return machine_folders()

@@ -1,0 +1,128 @@
+"""Sources of a workspace: kept, tried, and tables left in them (sources.md 17, 18)."""
+
+import sqlite3
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from moorland.server.sources.models import StoredSource
+from moorland.server.trail.models import Entry
+from tests.server.conftest import Session
+from tests.server.duties import Sessions, given
+from tests.server.test_pages import release
+
+WAREHOUSE = {"name": "warehouse", "kind": "sqlite", "file": "warehouse.sqlite", "minutes": 0}
+
+
+@pytest.fixture
+def file(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """A database with the runs of the small workspace, in a folder named on the machine."""
+    folder = tmp_path / "sources"
+    folder.mkdir()
+    made = folder / "warehouse.sqlite"
+    with sqlite3.connect(made) as database:
+        database.execute("CREATE TABLE run (site_id INTEGER, kwh REAL, note BLOB)")
+        database.executemany("INSERT INTO run VALUES (?, ?, NULL)", [(1, 100.0), (2, 200.0), (3, 400.0), (9, 800.0)])
+    monkeypatch.setenv("MOORLAND_SOURCE_FOLDERS", str(folder))
+    return made
+
+
+def kept(boss: Session, **changes: Any) -> dict[str, Any]:
+    return boss.ok("PUT", "sources", {"source": {**WAREHOUSE, **changes}, "secret": None, "version": None})
+
+
+def energy(session: Session, login: str = "boss") -> Any:
+    question = {"viewers": [login], "ask": [{"totals": {"model": "m", "by": [], "measures": ["energy"]}}]}
+    return session.ok("POST", "evaluate", question)["viewers"][0]["answers"][0]
+
+
+def test_a_table_left_in_a_source_gives_the_same_and_is_brought_back(boss: Session, file: Path) -> None:
+    kept(boss)
+    here = [energy(boss, login)["total"] for login in ("boss", "ann")]
+    boss.ok("POST", "models/m/tables/run/place", {"source": "warehouse", "relation": ["run"]})
+    release(boss)
+    assert [energy(boss, login)["total"] for login in ("boss", "ann")] == here == [[1500.0], [500.0]]
+    with sqlite3.connect(file) as database:
+        database.execute("UPDATE run SET kwh = 101 WHERE site_id = 1")
+    assert energy(boss, "ann")["total"] == [501.0]
+    boss.ok("POST", "models/m/tables/run/place", {"source": None})
+    release(boss)
+    with sqlite3.connect(file) as database:
+        database.execute("DELETE FROM run")
+    assert energy(boss, "ann")["total"] == [501.0]
+
+
+def test_a_source_that_is_gone_is_not_available_to_viewers_and_named_to_who_keeps_it(boss: Session, as_user: Sessions, file: Path) -> None:
+    kept(boss)
+    boss.ok("POST", "models/m/tables/run/place", {"source": "warehouse", "relation": ["run"]})
+    release(boss)
+    file.rename(file.with_suffix(".away"))
+    StoredSource.objects.get(name="warehouse").moved()
+    told = energy(boss)
+    assert told["error"] == {"code": "not_available", "message": "This is not available now."}
+    shown = as_user("ann").ok("GET", "my/pages/output")
+    assert "warehouse" not in str(shown)
+    (source,) = boss.ok("GET", "sources")["sources"]
+    assert "no file warehouse.sqlite" in source["trouble"]
+    file.with_suffix(".away").rename(file)
+    assert energy(boss)["total"] == [1500.0]
+
+
+@pytest.mark.parametrize(
+    ("changes", "message"),
+    [
+        ({"file": "../../etc/passwd"}, "no file"),
+        ({"file": "nothing.sqlite"}, "no file"),
+        ({"kind": "postgres", "file": None, "host": "elsewhere.example", "database": "d"}, "none of the hosts"),
+    ],
+)
+def test_only_folders_and_hosts_named_on_the_machine_are_reached(boss: Session, file: Path, changes: dict[str, Any], message: str) -> None:
+    tried = boss.ok("POST", "sources/try", {"source": {**WAREHOUSE, **changes}, "secret": None})
+    assert not tried["reached"] and message in tried["message"]
+
+
+def test_a_secret_goes_in_and_never_out_and_is_cleared_where_it_would_go_elsewhere(boss: Session, file: Path) -> None:
+    source = {"name": "pg", "kind": "postgres", "host": "localhost", "database": "d", "user": "u"}
+    made = boss.ok("PUT", "sources", {"source": source, "secret": "quiet words", "version": None})
+    assert made["has_secret"] and "quiet" not in str(made)
+    assert "quiet" not in str(list(Entry.objects.values_list("details", flat=True)))
+    same = boss.ok("PUT", "sources", {"source": {**source, "minutes": 5}, "secret": None, "version": made["version"]})
+    assert same["has_secret"]
+    other = boss.ok("PUT", "sources", {"source": {**source, "host": "127.0.0.1"}, "secret": None, "version": same["version"]})
+    assert not other["has_secret"]
+    assert boss.error("PUT", "sources", {"source": source, "secret": None, "version": 1}) == (409, "stale")
+
+
+def test_a_relation_that_does_not_fit_is_told_and_nothing_is_moved(boss: Session, file: Path) -> None:
+    kept(boss)
+    told = boss.ok("POST", "sources/in/warehouse", {"relation": ["run"]})
+    assert [(column["name"], column["type"]) for column in told["columns"]] == [("site_id", "integer"), ("kwh", "number"), ("note", None)]
+    assert (told["rows"], told["keys"]) == (4, ["site_id", "kwh"])
+    status, refused = boss.call("POST", "models/m/tables/site/place", {"source": "warehouse", "relation": ["run"]})
+    assert status == 422 and refused["error"]["message"] == "The column id is not there."
+    assert boss.error("POST", "sources/in/warehouse", {"relation": ["nothing"]}) == (404, "not_found")
+    assert boss.ok("GET", "state")["changes"] == 0
+
+
+def test_a_new_table_from_a_source_joins_the_draft_in_quarantine(boss: Session, file: Path) -> None:
+    kept(boss)
+    asked = {"table": "later", "source": "warehouse", "relation": ["run"], "columns": ["site_id", "kwh"]}
+    boss.ok("POST", "models/m/placed", asked)
+    table = boss.ok("GET", "models/m")["document"]["tables"][-1]
+    assert (table["name"], table["quarantine"], table["in_place"]) == ("later", True, {"source": "warehouse", "relation": ["run"]})
+    assert boss.error("POST", "models/m/placed", {**asked, "columns": ["note"], "table": "never"}) == (422, "invalid")
+    assert boss.error("DELETE", "sources/of/warehouse?version=2") == (409, "in_use")
+
+
+def test_the_duty_over_models_alone_leaves_no_table_in_a_source(boss: Session, as_user: Sessions, file: Path) -> None:
+    kept(boss)
+    given("bob", ["models"])
+    bob = as_user("bob")
+    assert [item["source"]["name"] for item in bob.ok("GET", "sources")["sources"]] == ["warehouse"]
+    for path, body in (
+        ("sources/in/warehouse", {"relation": ["run"]}),
+        ("models/m/placed", {"table": "later", "source": "warehouse", "relation": ["run"], "columns": ["kwh"]}),
+        ("models/m/tables/run/place", {"source": "warehouse", "relation": ["run"]}),
+    ):
+        assert bob.error("POST", path, body) == (403, "not_allowed")
