@@ -2,7 +2,10 @@
 
 import itertools
 import os
+import sqlite3
 from collections.abc import Callable, Iterator
+from contextlib import closing
+from pathlib import Path
 from typing import Any
 
 import duckdb
@@ -13,20 +16,25 @@ from moorland.core.bundle.model import Model
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.promises import Promise
 from moorland.core.bundle.reading import read_document
+from moorland.core.bundle.sources import Source
 from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.in_place import SourceFailed
 from moorland.core.engine.questions import Refused
 from moorland.core.insight.bridge import BridgeQuestion, bridge
+from moorland.core.insight.effect import AlignedQuestion, aligned_rows
 from moorland.core.insight.impact import impact
 from moorland.core.insight.promises import run_promise
 from moorland.core.insight.reach import reach
 from moorland.core.insight.trace import Traced, trace
 from moorland.core.insight.who import WhoQuestion, who
 from moorland.core.language.dialects import DIALECTS
+from moorland.core.sources.describing import columns_of_relation, relations_of
 from moorland.core.sources.engine_duckdb import DuckDbFile
 from moorland.core.sources.engine_postgres import Postgres
 from moorland.core.sources.engines import DatabaseEngine, SqliteFile
 from moorland.core.sources.files import to_table_data
+from moorland.core.sources.placing import engine_of
 from moorland.core.sources.tables_in_place import SqlTable
 from tests.core.databases import Database, postgres, sqlite
 from tests.core.oracle import conditions as cond
@@ -144,6 +152,25 @@ def test_rows(held: Held, seed: int) -> None:
 
 @CASES
 @given(SEEDS)
+def test_rows_side_by_side(held: Held, seed: int) -> None:
+    world = World(seed)
+    here, left = world.core(), held.evaluator(world, left_of(world))
+    maker = world.maker
+    where = maker.condition("job", 1, inner=False, viewer=False) if maker.chance(0.5) else None
+    only = maker.random.choice(["all", "differing"])
+    question = AlignedQuestion(model="farm", table="job", where=cond.text(where) if where else None, only=only)
+    mine, theirs = (found(aligned_rows, base, question, [base.viewer("ann"), base.all_data()]) for base in (here, left))
+    if isinstance(mine, str):
+        assert theirs == mine
+        return
+    parts = ("columns", "matching", "visible", "listed", "refused")
+    assert [theirs[part] for part in parts] == [mine[part] for part in parts]
+    rows = [ordered([{**row, "row": 0} for row in side["rows"]]) for side in (mine, theirs)]
+    assert rows[0] == rows[1]
+
+
+@CASES
+@given(SEEDS)
 def test_members(held: Held, seed: int) -> None:
     world = World(seed)
     here, left = world.core(), held.evaluator(world, {"job", "site", "crew"})
@@ -204,3 +231,20 @@ def test_who_reaches_a_row_of_a_table_left_in_place(held: Held, seed: int) -> No
     assert found(trace, left, "ann", asked) == found(trace, here, "ann", asked)
     reached = WhoQuestion(model="farm", table="site", row=row)
     assert found(who, left, reached) == found(who, here, reached)
+
+
+def test_a_file_is_opened_read_only_and_reaches_nothing_outside(tmp_path: Path) -> None:
+    for kind, connect in (("duckdb", duckdb.connect), ("sqlite", sqlite3.connect)):
+        with closing(connect(str(tmp_path / kind))) as made:
+            made.execute("CREATE TABLE t (a INTEGER)")
+            made.execute("INSERT INTO t VALUES (1)")
+            made.commit()
+        (tmp_path / "other.csv").write_text("a\n7\n")
+        engine = engine_of(Source.model_validate({"name": "f", "kind": kind, "file": kind}), None, [tmp_path], [])
+        assert engine.rows("SELECT a FROM t") == [(1,)]
+        assert [(column.name, column.type) for column in columns_of_relation(engine, ["t"])] == [("a", "integer")]
+        assert ["t"] in [item.relation[-1:] for item in relations_of(engine)]
+        for statement in ("INSERT INTO t VALUES (2)", f"ATTACH '{tmp_path}/other'", f"SELECT * FROM read_csv('{tmp_path}/other.csv')", "INSTALL httpfs"):
+            with pytest.raises(SourceFailed):
+                engine.rows(statement)
+        engine.close()

@@ -5,6 +5,7 @@ is worked out by the code that masks in memory. Rows equal in what they are orde
 by the columns asked for; rows that are equal in these too cannot be told apart.
 """
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +18,7 @@ from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.member_rules import MembersRule
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import RowsQuestion
+from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.table_view import TableView
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language.derived import ColumnKey
@@ -63,7 +65,8 @@ class _Page:
         wanted = max(min(self.question.offset + min(limits), found.listing.cap, found.visible) - self.question.offset, 0)
         pay_lines(wanted, len(self.asked.columns))
         columns = shown.columns.get(self.original, set()) | set(found.data.tables[self.asked.table].columns)
-        data, first = self._page_data(found, self._page(found, sorted(columns), wanted))
+        wanted_rows = PageRows(sorted(columns), found.places, found.order, found.ranks, self.question.offset, wanted)
+        data, first = page_data(self.base, found.data, self.asked.table, wanted_rows, hangs_together(self.base, self.asked.table, self.model.roles))
         view = self._view(data, found)
         return ListedRows(view, self.asked.columns, self.asked.names, np.arange(first, data.rows(self.asked.table)), found.visible, self.secret)
 
@@ -78,20 +81,7 @@ class _Page:
         model, table = self.model.on(data), self.asked.table
         listing = Listing(model, table, self.asked.condition, self.export)
         places = listing.rows
-        order: list[tuple[int | str, bool]] = []
-        ranks: list[Array] = []
-        for key, descending in self.asked.order:
-            if self._is_plain(listing, key):
-                order.append((key[1], descending))
-                continue
-            numbers, null = listing.view.shown(key, self.secret).ranks(places)
-            order += [(len(ranks), False), (len(ranks) + 1, False)]
-            ranks += [null.astype(np.int64), _dense(np.where(null, 0, -numbers if descending else numbers))]
-        own = data.schema.tables[table].key
-        ties = [(table, own)] if own is not None else []
-        for key in [*ties, *self.asked.columns]:
-            if self._is_plain(listing, key) and (key[1], False) not in order:
-                order.append((key[1], False))
+        order, ranks = ordering(listing.view, places, self.asked.order, self.asked.columns, lambda key: self._is_plain(listing, key), self.secret)
         return _Matching(data, listing, places, order, ranks, data.counted(table, places))
 
     def _is_plain(self, listing: Listing, key: ColumnKey) -> bool:
@@ -101,42 +91,76 @@ class _Page:
             return False
         return bool((np.asarray(listing.view.states(key)) == CLEAR).all())
 
-    def _page(self, found: _Matching, columns: list[str], limit: int) -> dict[str, StoredColumn]:
-        source = self.base.tables[self.asked.table].in_place
-        assert source is not None
-        stored = found.data.tables[self.asked.table].columns
-        every = len(found.places) == found.data.rows(self.asked.table)
-        kept = None if every and not found.ranks else picked(dict(stored), found.places)
-        return source.page(columns, KeptRows(kept, found.ranks, found.order), self.question.offset, limit)
-
-    def _page_data(self, found: _Matching, page: dict[str, StoredColumn]) -> tuple[StandingData, int]:
-        """The model with the rows of the page in the table's place, and the place of the first.
-
-        Where what is seen of a row depends on others, the strata stand before them.
-        """
-        rows = len(page[""].codes if page[""].codes is not None else page[""].values) - 1
-        columns = {name: column for name, column in page.items() if name}
-        before = found.data.rows(self.asked.table) if self._hangs_together() else 0
-        if before:
-            columns = {name: _after(found.data.tables[self.asked.table].columns.get(name), before, column) for name, column in columns.items()}
-        tables = {name: found.data.tables[name] for name in {self.base.schema.original(left) for left in self.base.left}}
-        tables[self.original] = TableData(f"page of {self.base.tables[self.asked.table].version}", before + rows, columns)
-        weights = {name: found.data.weights(name) for name in tables}
-        weights[self.original] = np.ones(before + rows, np.int64)
-        return StandingData(self.base, tables, {name: weight for name, weight in weights.items() if weight is not None}), before
-
-    def _hangs_together(self) -> bool:
-        schema = self.base.schema
-        if any(step.carries_up for steps in schema.parents.values() for step in steps):
-            return True
-        rules = [rule for role in self.model.roles for rule in role.rows if isinstance(rule, MembersRule)]
-        return any(schema.original(rule.table) == self.original and rule.hierarchy.levels is None for rule in rules)
-
     def _shown(self, data: ModelData, found: _Matching) -> None:
         """Reads all that is read of the rows of a page."""
         view = self._view(data, found)
         for key in self.asked.columns:
             view.shown(key, self.secret).values(np.arange(0))
+
+
+@dataclass(frozen=True)
+class PageRows:
+    """Which rows the engine is asked for: of which strata, with which columns, in which order, from where, how many at most."""
+
+    columns: list[str]
+    places: Array
+    order: list[tuple[int | str, bool]]
+    ranks: list[Array]
+    offset: int
+    limit: int
+
+
+def ordering(
+    view: TableView, places: Array, wanted: Iterable[tuple[ColumnKey, bool]], asked: Iterable[ColumnKey], plain: Callable[[ColumnKey], bool], secret: bytes
+) -> tuple[list[tuple[int | str, bool]], list[Array]]:
+    """What orders the rows of some strata: columns the engine orders by itself, and ranks of what is shown of others; ties by the key, then by what is asked."""
+    order: list[tuple[int | str, bool]] = []
+    ranks: list[Array] = []
+    for key, descending in wanted:
+        if plain(key):
+            order.append((key[1], descending))
+            continue
+        numbers, null = view.shown(key, secret).ranks(places)
+        order += [(len(ranks), False), (len(ranks) + 1, False)]
+        ranks += [null.astype(np.int64), _dense(np.where(null, 0, -numbers if descending else numbers))]
+    own = view.model.data.schema.tables[view.table].key
+    ties = [(view.table, own)] if own is not None else []
+    for key in [*ties, *asked]:
+        if plain(key) and key[1] not in [name for name, _ in order]:
+            order.append((key[1], False))
+    return order, ranks
+
+
+def page_data(base: ModelData, strata: StandingData, table: str, wanted: PageRows, with_strata: bool) -> tuple[StandingData, int]:
+    """The model with a page of rows in a table's place, and the place of the first. Raises SourceFailed.
+
+    With `with_strata` the strata stand before them: what is seen of a row depends on others then.
+    """
+    original, source = base.schema.original(table), base.tables[table].in_place
+    assert source is not None
+    stored = strata.tables[table].columns
+    every = len(wanted.places) == strata.rows(table)
+    kept = None if every and not wanted.ranks else picked(dict(stored), wanted.places)
+    # Without columns to tell strata apart no row is of no stratum.
+    page = source.page(wanted.columns, KeptRows(kept, wanted.ranks, wanted.order), wanted.offset, wanted.limit if len(wanted.places) else 0)
+    one = page.pop("")
+    rows = len(one.codes if one.codes is not None else one.values) - 1
+    before = strata.rows(table) if with_strata else 0
+    columns = {name: _after(stored.get(name), before, column) for name, column in page.items()} if before else page
+    tables = {name: strata.tables[name] for name in {base.schema.original(left) for left in base.left}}
+    tables[original] = TableData(f"page of {base.tables[table].version}", before + rows, columns)
+    weights = {name: weight for name in tables if (weight := strata.weights(name)) is not None}
+    weights[original] = np.ones(before + rows, np.int64)
+    return StandingData(base, tables, weights), before
+
+
+def hangs_together(base: ModelData, table: str, roles: Iterable[CompiledRole]) -> bool:
+    """Whether what is seen of a row of a table depends on others: where restrictions travel up, and where its rows are each other's parents."""
+    schema = base.schema
+    if any(step.carries_up for steps in schema.parents.values() for step in steps):
+        return True
+    rules = [rule for role in roles for rule in role.rows if isinstance(rule, MembersRule)]
+    return any(schema.original(rule.table) == schema.original(table) and rule.hierarchy.levels is None for rule in rules)
 
 
 def _dense(numbers: Array) -> Array:

@@ -6,16 +6,20 @@ import numpy as np
 from pydantic import Field
 
 from moorland.core.bundle.shape import FilterText, Shape
-from moorland.core.engine.asked import prepare_rows
+from moorland.core.engine.asked import PreparedRows, prepare_rows
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.in_place import StandingData, noticed, worked_out
+from moorland.core.engine.listing_in_place import PageRows, hangs_together, ordering, page_data
+from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import everything
 from moorland.core.engine.questions import AnswerError, CellState, ColumnName, Refused
 from moorland.core.engine.roles import CompiledModel
 from moorland.core.engine.strata import strata_for
 from moorland.core.engine.table_view import TableView, listed_table, visible_table
-from moorland.core.engine.through_strata import on_strata
+from moorland.core.engine.through_strata import on_strata, through_strata
 from moorland.core.engine.visible import ViewerModel
+from moorland.core.language.derived import ColumnKey
 from moorland.core.language.evaluation import true_rows
 from moorland.core.language.vectors import Array, Mask
 from moorland.core.people import Viewer
@@ -128,9 +132,6 @@ def aligned_rows(evaluator: Evaluator, question: AlignedQuestion, viewers: list[
     whole = evaluator.viewer_model(evaluator.all_data(), question.model)
     data, schema, table = whole.data, whole.data.schema, question.table
     asked = prepare_rows(question, schema, everything(schema), evaluator.people.definitions)
-    matching = np.ones(data.rows(table), dtype=np.bool_)
-    if asked.condition is not None:
-        matching = true_rows(asked.condition, data.frame(table), table, data.rows(table))
     models: list[ViewerModel | None] = []
     refused: list[AnswerError | None] = []
     for viewer in viewers:
@@ -140,25 +141,104 @@ def aligned_rows(evaluator: Evaluator, question: AlignedQuestion, viewers: list[
         except Refused as error:
             models.append(None)
             refused.append(error.answer().error)
-    masks = [visible_table(model, table).rows if model else np.zeros(len(matching), dtype=np.bool_) for model in models]
-    listings = [listed_table(model, table) if model else None for model in models]
-    visible = [int((mask & matching).sum()) for mask in masks]
-    listed = [int((view.rows & matching).sum()) if view else 0 for view in listings]
-    if question.only == "differing" and masks:
-        matching = matching & ~np.logical_and.reduce(masks)
+    if table in data.left:
+        return aligned_in_place(evaluator, question, asked, whole, models, refused)
+    if data.left:
+        return through_strata([evaluator], lambda on: aligned_rows(on, question, viewers))
+    matching = np.ones(data.rows(table), dtype=np.bool_)
+    if asked.condition is not None:
+        matching = true_rows(asked.condition, data.frame(table), table, data.rows(table))
+    seen = [_Seen(model, table, data) for model in models]
+    visible, listed = [one.visible(matching) for one in seen], [one.listed(matching) for one in seen]
+    if question.only == "differing" and seen:
+        matching = matching & ~np.logical_and.reduce([one.rows for one in seen])
     selected = np.flatnonzero(matching)
     wanted = visible_table(whole, table).ordered(selected, asked.order, evaluator.secret)[question.offset : question.offset + question.limit]
-    cells = [cell_values(data, table, key, wanted, np.ones(len(wanted), np.bool_)) for key in asked.columns]
-    views = [
-        _cells(view, mask, asked.columns, wanted, evaluator.secret) if view else [(None, None)] * len(wanted)
-        for view, mask in zip(listings, masks, strict=True)
-    ]
-    values = [list(row) for row in zip(*cells, strict=True)] if cells else [[] for _ in wanted]
-    rows = [
-        AlignedRow(row=number, values=row, states=[view[index][0] for view in views], shown=[view[index][1] for view in views])
-        for index, (number, row) in enumerate(zip(wanted.tolist(), values, strict=True))
-    ]
+    rows = _aligned(data, asked, wanted, wanted.tolist(), seen, evaluator.secret)
     return AlignedRows(columns=asked.names, matching=len(selected), rows=rows, visible=visible, listed=listed, refused=refused)
+
+
+class _Seen:
+    """A table as one of the viewers has it; nothing of it where the model does not exist for them."""
+
+    def __init__(self, model: ViewerModel | None, table: str, data: ModelData | None = None) -> None:
+        self.data = data if data is not None else model.data if model is not None else None
+        self.table, self.model = table, model
+        self.view = listed_table(model, table) if model is not None else None
+
+    @property
+    def rows(self) -> Mask:
+        """The rows that are visible."""
+        if self.model is None:
+            assert self.data is not None
+            return np.zeros(self.data.rows(self.table), dtype=np.bool_)
+        return visible_table(self.model, self.table).rows
+
+    def visible(self, matching: Mask) -> int:
+        """How many of some rows are visible."""
+        return self.model.data.counted(self.table, self.rows & matching) if self.model is not None else 0
+
+    def listed(self, matching: Mask) -> int:
+        """How many of some rows may be listed."""
+        return self.model.data.counted(self.table, self.view.rows & matching) if self.model is not None and self.view is not None else 0
+
+
+def _aligned(data: ModelData, asked: PreparedRows, wanted: Array, numbers: list[int], seen: list[_Seen], secret: bytes) -> list[AlignedRow]:
+    """Some rows of a table with what each viewer has of their cells."""
+    cells = [cell_values(data, asked.table, key, wanted, np.ones(len(wanted), np.bool_)) for key in asked.columns]
+    views = [_cells(one.view, one.rows, asked.columns, wanted, secret) if one.view is not None else [(None, None)] * len(wanted) for one in seen]
+    values = [list(row) for row in zip(*cells, strict=True)] if cells else [[] for _ in wanted]
+    return [
+        AlignedRow(row=number, values=row, states=[view[index][0] for view in views], shown=[view[index][1] for view in views])
+        for index, (number, row) in enumerate(zip(numbers, values, strict=True))
+    ]
+
+
+def aligned_in_place(
+    evaluator: Evaluator,
+    question: AlignedQuestion,
+    asked: PreparedRows,
+    whole: ViewerModel,
+    models: list[ViewerModel | None],
+    refused: list[AnswerError | None],
+) -> AlignedRows:
+    """The same of a table left in place: which rows is decided on strata, and a page of them is read (sources.md 18.3)."""
+    base, table, secret = whole.data, asked.table, evaluator.secret
+    original = base.schema.original(table)
+
+    def plain(key: ColumnKey) -> bool:
+        return key[0] == table and (original, key[1]) not in base.derived
+
+    def matching(data: ModelData) -> tuple[StandingData, Array, list[int], list[int], list[tuple[int | str, bool]], list[Array]]:
+        assert isinstance(data, StandingData)
+        found = np.ones(data.rows(table), dtype=np.bool_)
+        if asked.condition is not None:
+            found = true_rows(asked.condition, data.frame(table), table, data.rows(table))
+        seen = [_Seen(model.on(data) if model is not None else None, table, data) for model in models]
+        visible, listed = [one.visible(found) for one in seen], [one.listed(found) for one in seen]
+        if question.only == "differing" and seen:
+            found = found & ~np.logical_and.reduce([one.rows for one in seen])
+        places = np.flatnonzero(found)
+        order, ranks = ordering(visible_table(whole.on(data), table), places, asked.order, asked.columns, plain, secret)
+        return data, places, visible, listed, order, ranks
+
+    def shown(data: ModelData) -> None:
+        seen = [_Seen(model.on(data) if model is not None else None, table, data) for model in models]
+        _aligned(data, asked, np.arange(0), [], seen, secret)
+
+    needs = noticed(base, matching)
+    reads = noticed(base, shown)
+    for name, columns in reads.columns.items():
+        if name != original:
+            needs.columns.setdefault(name, set()).update(columns)
+    strata, places, visible, listed, order, ranks = worked_out(base, needs, matching)
+    names = sorted(reads.columns.get(original, set()) | set(strata.tables[table].columns))
+    hangs = any(hangs_together(base, table, model.roles) for model in models if model is not None)
+    data, first = page_data(base, strata, table, PageRows(names, places, order, ranks, question.offset, question.limit), hangs)
+    wanted = np.arange(first, data.rows(table))
+    seen = [_Seen(model.on(data) if model is not None else None, table, data) for model in models]
+    rows = _aligned(data, asked, wanted, [question.offset + place for place in range(len(wanted))], seen, secret)
+    return AlignedRows(columns=asked.names, matching=strata.counted(table, places), rows=rows, visible=visible, listed=listed, refused=refused)
 
 
 def _cells(

@@ -36,9 +36,12 @@ class FoundRelation(Shape):
     kind: str
 
 
-def type_of_native(native: str) -> ValueType | None:
+def type_of_native(native: str, dialect: str = "") -> ValueType | None:
     """What a type of an engine is read as; None for what is not read."""
     written = native.strip().lower()
+    if written == "timestamp with time zone" and dialect == "duckdb":
+        # It would need an extension, and none is loaded.
+        return None
     return next((type_ for pattern, type_ in READ_AS if re.match(pattern, written)), None)
 
 
@@ -62,7 +65,7 @@ def columns_of_relation(engine: DatabaseEngine, relation: list[str]) -> list[Fou
         schema = relation[-2] if len(relation) > 1 else ("main" if engine.dialect.name == "duckdb" else "public")
         asked = "SELECT column_name, data_type FROM information_schema.columns WHERE table_schema = :schema AND table_name = :name ORDER BY ordinal_position"
         rows = engine.rows(sqlglot.transpile(asked, write=engine.dialect.name)[0], {"schema": schema, "name": relation[-1]})
-    return [FoundColumn(name=str(name), native=str(native), type=type_of_native(str(native))) for name, native in rows]
+    return [FoundColumn(name=str(name), native=str(native), type=type_of_native(str(native), engine.dialect.name)) for name, native in rows]
 
 
 def differences_of(table: Table, found: list[FoundColumn]) -> list[str]:

@@ -22,7 +22,7 @@ class DuckDbFile(DatabaseEngine):
 
     def _open(self) -> Any:
         settings: dict[str, Any] = {"enable_external_access": "false", "autoload_known_extensions": "false", "autoinstall_known_extensions": "false"}
-        return duckdb.connect(str(self._file), read_only=True, config={**settings, "lock_configuration": "true", "TimeZone": "UTC"})
+        return duckdb.connect(str(self._file), read_only=True, config={**settings, "lock_configuration": "true"})
 
     def _arrow(self, sql: str, parameters: dict[str, Any], types: dict[str, ValueType]) -> pa.Table:
         found = self._connection.execute(sql, parameters or None).to_arrow_table()

@@ -1,5 +1,7 @@
 """Sources over the API: kept by who has the duty, tried, browsed; and tables of models that are left in them (sources.md 17)."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import pyarrow as pa
@@ -53,6 +55,15 @@ STATES: tuple[State, ...] = ("draft", "live")
 MOST_BROUGHT = 5_000_000
 #: What, when it changes, makes a stored secret one for somewhere else (17.1).
 _WHERE_TO = ("kind", "host", "port", "user", "tls")
+
+
+@contextmanager
+def telling() -> Iterator[None]:
+    """What a source fails with is told to who keeps it, as a Failure (503)."""
+    try:
+        yield
+    except SourceFailed as failed:
+        raise Failure(503, "not_available", failed.message) from None
 
 
 class Sources(APIView):
@@ -150,21 +161,24 @@ class SourceRelation(APIView):
     @extend_schema(responses=SourceTried)
     def get(self, request: Request, name: str) -> Response:
         _refuse_reading(request, name)
-        relations = relations_of(engine_for(_stored(name).name))
+        with telling():
+            relations = relations_of(engine_for(_stored(name).name))
         return answer(SourceTried(reached=True, message=f"{len(relations):,} relations.", relations=relations, tables=[]))
 
     @extend_schema(request=RelationAsked, responses=RelationTold)
     def post(self, request: Request, name: str) -> Response:
         asked = read_body(request, RelationAsked)
         _refuse_reading(request, name)
-        engine = engine_for(_stored(name).name)
-        columns = columns_of_relation(engine, asked.relation)
-        if not columns:
-            raise missing("relation", ".".join(asked.relation))
-        readable = [Column(name=column.name, type=column.type) for column in columns if column.type is not None]
-        held = SqlTable(engine, asked.relation, Table(name="asked", columns=readable))
-        rows = held.rows()
-        return answer(RelationTold(columns=columns, rows=rows, keys=held.unique([item.name for item in readable[:40]], rows)))
+        with telling():
+            engine = engine_for(_stored(name).name)
+            columns = columns_of_relation(engine, asked.relation)
+            if not columns:
+                raise missing("relation", ".".join(asked.relation))
+            readable = [Column(name=column.name, type=column.type) for column in columns if column.type is not None]
+            held = SqlTable(engine, asked.relation, Table(name="asked", columns=readable))
+            rows = held.rows()
+            keys = held.unique([item.name for item in readable[:40]], rows)
+        return answer(RelationTold(columns=columns, rows=rows, keys=keys))
 
 
 class PlacedTables(APIView):
@@ -177,7 +191,8 @@ class PlacedTables(APIView):
         asked = read_body(request, PlaceTable)
         refuse_model(request, model)
         _refuse_use(request, asked.source)
-        found = {column.name: column for column in columns_of_relation(engine_for(_stored(asked.source).name), asked.relation)}
+        with telling():
+            found = {column.name: column for column in columns_of_relation(engine_for(_stored(asked.source).name), asked.relation)}
         unread = [name for name in asked.columns if name not in found or found[name].type is None]
         if unread:
             raise _wrong("columns", f"The column {unread[0]} is not in {'.'.join(asked.relation)}, or is of a type that is not read.")
@@ -216,10 +231,11 @@ class MovedTable(APIView):
         declared = shape.table(table)
         if declared is None or declared.alias_of is not None:
             raise missing("table", f"{model}.{table}")
-        if asked.source is None:
-            moved, rows = self._brought(request, model, declared)
-        else:
-            moved, rows = self._left(request, declared, asked), None
+        with telling():
+            if asked.source is None:
+                moved, rows = self._brought(request, declared)
+            else:
+                moved, rows = self._left(request, declared, asked), None
         tables = [moved if item.name == table else item for item in shape.tables]
         with recorded(
             account_of(request), "bring table here" if asked.source is None else "leave table in place", f"{model}.{table}", "policy", "data"
@@ -248,7 +264,7 @@ class MovedTable(APIView):
             raise Failure(422, "invalid", differences[0], [Problem("invalid", text, path="relation") for text in differences])
         return moved
 
-    def _brought(self, request: Request, model: str, declared: Table) -> tuple[Table, pa.Table]:
+    def _brought(self, request: Request, declared: Table) -> tuple[Table, pa.Table]:
         if declared.in_place is None:
             raise _wrong("source", f"{declared.name} is here already.")
         _refuse_use(request, declared.in_place.source)

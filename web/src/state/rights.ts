@@ -49,5 +49,5 @@ export const SCREENS: { path: string; label: string; acts: Act[] }[] = [
   { path: "checks", label: "Checks", acts: ["checks", "release", "look-values"] },
   { path: "releases", label: "Releases", acts: ["release", "roles", "models", "pages"] },
   { path: "trail", label: "Trail", acts: ["trail"] },
-  { path: "settings", label: "Settings", acts: ["settings"] },
+  { path: "settings", label: "Settings", acts: ["settings", "sources"] },
 ];

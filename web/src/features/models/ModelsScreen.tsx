@@ -6,6 +6,7 @@ import type { ModelAnswer, PinnedViewer } from "../../api/client";
 import { queries } from "../../api/queries";
 import { useRoles } from "../../state/directory";
 import { useEditKeys } from "../../state/keys";
+import { useRights } from "../../state/rights";
 import { focusedViewer, useModel, useWorkbench } from "../../state/workbench";
 import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
@@ -17,6 +18,7 @@ import { useModelEdits } from "./useModelEdits";
 import "./models.css";
 
 const CubesView = lazy(() => import("./CubesView"));
+const TableFromSource = lazy(() => import("./TableFromSource").then((module) => ({ default: module.TableFromSource })));
 const LinesView = lazy(() => import("./LinesView"));
 const TablePanel = lazy(() => import("./TablePanel"));
 
@@ -25,6 +27,8 @@ export default function ModelsScreen() {
   const bench = useWorkbench();
   const model = useModel();
   const navigate = useNavigate();
+  const { may } = useRights();
+  const [fromSource, setFromSource] = useState(false);
   if (bench.models.length === 0 && !bench.loading) {
     return (
       <div className="pad">
@@ -36,8 +40,10 @@ export default function ModelsScreen() {
           <p className="above-10">
             <Button type="primary" onClick={() => navigate("/models/bring")}>
               Bring data in
-            </Button>
+            </Button>{" "}
+            {may("sources") && <Button onClick={() => setFromSource(true)}>Leave it in a source…</Button>}
           </p>
+          {fromSource && <TableFromSource model={null} close={() => setFromSource(false)} made={(name) => bench.setModel(name)} />}
         </Empty>
       </div>
     );
@@ -51,6 +57,8 @@ function OneModel({ model }: { model: ModelAnswer }) {
   const bench = useWorkbench();
   const navigate = useNavigate();
   const { view = "map", name } = useParams();
+  const { may } = useRights();
+  const [fromSource, setFromSource] = useState(false);
   const edits = useModelEdits(model);
   const roles = useRoles();
   const document = model.document;
@@ -128,9 +136,20 @@ function OneModel({ model }: { model: ModelAnswer }) {
             Redo
           </Button>
         )}
+        {may("sources") && bench.state === "draft" && <Button onClick={() => setFromSource(true)}>Table from a source…</Button>}
         <Button type={document.tables?.length ? "default" : "primary"} onClick={() => go("/bring")}>
           Bring data in
         </Button>
+        {fromSource && (
+          <TableFromSource
+            model={document.name}
+            close={() => setFromSource(false)}
+            made={(_, table) => {
+              setFromSource(false);
+              go(`/table/${encodeURIComponent(table)}`);
+            }}
+          />
+        )}
       </header>
       <Refused edits={edits} />
       {tab === "map" && (

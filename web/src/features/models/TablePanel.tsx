@@ -16,6 +16,7 @@ import { RefreshModal } from "./RefreshModal";
 import { RelationshipsTab } from "./RelationshipsTab";
 import { SettingsTab } from "./SettingsTab";
 import type { ModelEdits } from "./useModelEdits";
+import { WhereRows } from "./WhereRows";
 
 const TABS = ["Columns", "Rows", "Relationships", "Hierarchies", "Measures", "Settings"] as const;
 
@@ -57,10 +58,15 @@ export default function TablePanel({
             <NavLink to={`/models/lines/${encodeURIComponent(name)}`}>Open its lines</NavLink>
           ) : (
             <>
-              <KeepHere model={model.document.name} table={name} rows={held.rows} />
-              <Button size="small" onClick={() => setRefreshing(true)}>
-                Refresh…
-              </Button>
+              {!table.in_place && (
+                <>
+                  <KeepHere model={model.document.name} table={name} rows={held.rows} />
+                  <Button size="small" onClick={() => setRefreshing(true)}>
+                    Refresh…
+                  </Button>
+                </>
+              )}
+              <WhereRows model={model.document.name} table={table} rows={held.rows} />
             </>
           ))}
         <Button size="small" aria-label="Close the table" onClick={close}>
@@ -70,8 +76,16 @@ export default function TablePanel({
       {table.about && <p className="soft">{table.about}</p>}
       {held && (
         <p className="soft small">
-          {held.kept ? "kept here" : held.source && `from ${held.source}`}
-          {held.brought_at && `, ${new Date(held.brought_at).toLocaleDateString("en-GB")}`}
+          {table.in_place ? (
+            <>
+              stays in {table.in_place.source} (<code>{table.in_place.relation.join(".")}</code>), asked there
+            </>
+          ) : held.kept ? (
+            "kept here"
+          ) : (
+            held.source && `from ${held.source}`
+          )}
+          {!table.in_place && held.brought_at && `, ${new Date(held.brought_at).toLocaleDateString("en-GB")}`}
           {table.base_filter && (
             <>
               {" "}

@@ -1,8 +1,10 @@
 import { NavLink, useParams } from "react-router-dom";
+import { useRights } from "../../state/rights";
 import { Door } from "./Door";
 import { Duties } from "./Duties";
 import { OutsideViewers } from "./OutsideViewers";
 import { SignInRules } from "./SignInRules";
+import { Sources } from "./Sources";
 import { Tokens } from "./Tokens";
 import { Workspace } from "./Workspace";
 import "./settings.css";
@@ -13,17 +15,20 @@ const VIEWS = [
   ["tokens", "Tokens"],
   ["door", "Query door"],
   ["outside", "Outside viewers"],
+  ["sources", "Sources"],
   ["workspace", "Workspace"],
 ] as const;
 
 /** What concerns the workspace as a whole. */
 export default function SettingsScreen() {
   const { view } = useParams();
-  const chosen = VIEWS.find(([name]) => name === view)?.[0] ?? "duties";
+  const { may } = useRights();
+  const views = VIEWS.filter(([name]) => may(name === "sources" ? "sources" : "settings"));
+  const chosen = (views.find(([name]) => name === view) ?? views[0])?.[0];
   return (
     <div className="pad keeping">
       <nav className="row below-8" aria-label="Settings">
-        {VIEWS.map(([name, label]) => (
+        {views.map(([name, label]) => (
           <NavLink key={name} to={`/settings/${name}`} className={chosen === name ? "view on" : "view"}>
             {label}
           </NavLink>
@@ -34,6 +39,7 @@ export default function SettingsScreen() {
       {chosen === "tokens" && <Tokens />}
       {chosen === "door" && <Door />}
       {chosen === "outside" && <OutsideViewers />}
+      {chosen === "sources" && <Sources />}
       {chosen === "workspace" && <Workspace />}
     </div>
   );
