@@ -143,6 +143,9 @@ class _NobodysColumns:
     def aggregate(self, node: Any) -> Vector:
         raise LookupError(f"{node}")
 
+    def truth(self, node: Any) -> Vector | None:
+        return None
+
     def inner(self, node: Any) -> tuple[list[Any], bool]:
         raise LookupError(f"{node}")
 

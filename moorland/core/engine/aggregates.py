@@ -134,3 +134,6 @@ class AggregatesFrame:
 
     def inner(self, node: Any) -> tuple[list[Any], bool]:
         raise LookupError("a measure has no inner query")
+
+    def truth(self, node: Any) -> Vector | None:
+        return None

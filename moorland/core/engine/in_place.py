@@ -11,7 +11,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Protocol, TypeVar
+from typing import Any, Literal, Protocol, TypeVar
 
 import numpy as np
 import pyarrow as pa
@@ -26,24 +26,28 @@ from moorland.core.engine.strata import Partial, Strata
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language import tree
 from moorland.core.language.derived import Derived
-from moorland.core.language.vectors import DTYPES, Array, Mask
+from moorland.core.language.vectors import DTYPES, Array, Domain, Mask, Vector
 from moorland.core.price import step
 
 Result = TypeVar("Result")
+#: Which conditions are known by their truth: those over numbers and timestamps, all that can be, or none.
+ByTruth = Literal["numbers", "all", "none"]
+AT_FIRST: ByTruth = "numbers"
 #: So often is a question worked out anew with more columns; each turn adds one at least.
 MOST_TURNS = 400
 
 
 @dataclass(frozen=True)
 class StrataRows:
-    """The strata of a table by some columns: their values, a row a stratum, and how many rows each stands for.
+    """The strata of a table by some columns, and by what some conditions come to: their values, a row a stratum, and how many rows each stands for.
 
-    `partials` are what aggregates sum up to in each stratum; None where that cannot be had without loss.
+    `truths` are 1 where a condition is true, 0 where it is false, -1 where it is unknown. `partials` are what aggregates sum up to in each stratum; None where that cannot be had without loss.
     """
 
     columns: dict[str, StoredColumn]
     counts: Array
     partials: dict[tree.Aggregate, Partial | None]
+    truths: dict[tree.Node, Array] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -56,6 +60,7 @@ class KeptRows:
 
     columns: dict[str, StoredColumn] | None
     ranks: list[Array] = field(default_factory=list)
+    truths: dict[tree.Node, Array] = field(default_factory=dict)
     order: list[tuple[int | str, bool]] = field(default_factory=list)
 
 
@@ -66,13 +71,24 @@ class InPlace(Protocol):
         """How many rows there are. Raises SourceFailed."""
         ...
 
-    def strata(self, columns: Sequence[str], aggregates: Sequence[tree.Aggregate], data: ModelData) -> StrataRows:
-        """The strata by some columns. Raises Refused where there are too many, SourceFailed where the engine does not answer."""
+    def writes(self, condition: tree.Node, data: ModelData) -> bool:
+        """Whether the engine has words for a condition over its columns."""
         ...
 
-    def page(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int) -> dict[str, StoredColumn]:
+    def strata(self, columns: Sequence[str], truths: Sequence[tree.Node], aggregates: Sequence[tree.Aggregate], data: ModelData) -> StrataRows:
+        """The strata by some columns and conditions. Raises TooManyStrata, and SourceFailed where the engine does not answer."""
+        ...
+
+    def page(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int, data: ModelData) -> dict[str, StoredColumn]:
         """Some rows in an order. Raises SourceFailed where the engine does not answer."""
         ...
+
+
+class TooManyStrata(Refused):
+    """There are more combinations of the columns read than are looked at."""
+
+    def __init__(self, message: str) -> None:
+        super().__init__("too_costly", message)
 
 
 class SourceFailed(Exception):
@@ -96,6 +112,8 @@ class Needs:
         self.aggregates: dict[str, set[tree.Aggregate]] = {}
         #: Tables of which one row is looked at, with all that is of it: its key and the value.
         self.only: dict[str, tuple[str, Any]] = {}
+        self.truths: dict[str, set[tree.Node]] = {}
+        self.by_truth: ByTruth = AT_FIRST
 
     def column(self, table: str, column: str) -> bool:
         """Notes a column; whether it is new."""
@@ -103,6 +121,28 @@ class Needs:
         new = column not in known
         known.add(column)
         return new
+
+    def truth(self, table: str, node: tree.Node) -> bool:
+        """Notes a condition whose truth is needed; whether it is new."""
+        known = self.truths.setdefault(table, set())
+        new = node not in known
+        known.add(node)
+        return new
+
+    def all_by_truth(self) -> bool:
+        """Begins anew with every condition known by its truth; whether that is another way than before."""
+        if self.by_truth != "numbers":
+            return False
+        self.columns, self.aggregates, self.truths, self.by_truth = {}, {}, {}, "all"
+        return True
+
+    def missing(self, missing: LeftInPlace) -> bool:
+        """Notes what was missing; whether there is anything new to fetch."""
+        if missing.truth is not None:
+            return self.truth(missing.table, missing.truth)
+        if missing.aggregate is not None:
+            return self.aggregate(missing.table, missing.aggregate)
+        return missing.column is not None and self.column(missing.table, missing.column)
 
     def aggregate(self, table: str, node: tree.Aggregate) -> bool:
         """Notes an aggregate; whether it is new."""
@@ -116,7 +156,13 @@ class StandingData(ModelData):
     """A model in which every table left in place has rows that stand for its own; all other tables are as they were."""
 
     def __init__(
-        self, base: ModelData, tables: dict[str, TableData], weights: dict[str, Array], partials: dict[str, dict[tree.Aggregate, Partial | None]] | None = None
+        self,
+        base: ModelData,
+        tables: dict[str, TableData],
+        weights: dict[str, Array],
+        partials: dict[str, dict[tree.Aggregate, Partial | None]] | None = None,
+        truths: dict[str, dict[tree.Node, Array]] | None = None,
+        by_truth: ByTruth = "none",
     ) -> None:
         super().__init__(base.schema, {**{base.schema.original(name): data for name, data in base.tables.items()}, **tables}, base.as_of, base.derived)
         self._base_data, self._weights = base, weights
@@ -124,7 +170,7 @@ class StandingData(ModelData):
         self._own = self._replaced | {name for name in base.schema.tables if self._replaced.intersection(base.schema.paths[name])}
         self.left = frozenset()
         self.needs: Needs | None = None
-        self.partials = partials or {}
+        self.partials, self.truths, self._by_truth = partials or {}, truths or {}, by_truth
         self.standing: dict[str, Standing] = {}
 
     def with_made(self, made: Derived) -> ModelData:
@@ -132,6 +178,34 @@ class StandingData(ModelData):
         if isinstance(other, StandingData) and other is not self:
             other.standing = {}
         return other
+
+    def truth_of(self, table: str, node: tree.Node) -> Vector | None:
+        """What the engine says of a condition, where its columns were not read and need not be (sources.md 18.2)."""
+        if table not in self._weights or not self._is_known_by_truth(table, node):
+            return None
+        domain = Domain(table)
+        if self.needs is not None:
+            self.needs.truth(table, node)
+            return Vector(np.zeros(1, np.bool_), np.zeros(1, np.bool_), domain)
+        found = self.truths.get(table, {}).get(node)
+        if found is None:
+            raise LeftInPlace(self.schema.model.name, table, truth=node)
+        with_null = np.append(found, np.int8(-1))
+        return Vector(with_null == 1, with_null >= 0, domain)
+
+    def _is_known_by_truth(self, table: str, node: tree.Node) -> bool:
+        by_truth = self.needs.by_truth if self.needs is not None else self._by_truth
+        read = tree.columns_read(node)
+        if by_truth == "none" or not read or any(owner != table or (owner, column) in self.derived for owner, column in read):
+            return False
+        if all(column in self.tables[table].columns for _, column in read):
+            return False
+        if by_truth == "numbers" and not any(self._type(table, column) in ("number", "timestamp") for _, column in read):
+            return False
+        if tree.viewer_values_read(node) or any(isinstance(part, tree.InnerQuery | tree.PageRef) for part in node.walk()):
+            return False
+        held = self._base_data.tables[table].in_place
+        return held is not None and held.writes(node, self._base_data)
 
     @property
     def whole_base(self) -> ModelData:
@@ -260,15 +334,21 @@ def noticed(base: ModelData, compute: Callable[[ModelData], Any], needs: Needs |
 
 
 def worked_out(base: ModelData, needs: Needs, compute: Callable[[ModelData], Result]) -> Result:
-    """A computation on the strata by all that is needed; what turns out to be missing is fetched, and it is worked out anew."""
+    """A computation on the strata by all that is needed; what turns out to be missing is fetched, and it is worked out anew.
+
+    Where there are too many strata, conditions are known by their truth in place of the columns they read, as far as the engine has words for them.
+    """
     for _ in range(MOST_TURNS):
         step()
         try:
             return compute(strata_data(base, needs))
         except LeftInPlace as missing:
-            new = needs.aggregate(missing.table, missing.aggregate) if missing.aggregate is not None else needs.column(missing.table, missing.column or "")
-            if not new or (missing.column is None and missing.aggregate is None):
+            if not needs.missing(missing):
                 raise
+        except TooManyStrata:
+            if not needs.all_by_truth():
+                raise
+            noticed(base, compute, needs)
     raise LeftInPlace(base.schema.model.name, min(base.left))
 
 
@@ -277,20 +357,24 @@ def strata_data(base: ModelData, needs: Needs) -> StandingData:
     tables: dict[str, TableData] = {}
     weights: dict[str, Array] = {}
     partials: dict[str, dict[tree.Aggregate, Partial | None]] = {}
+    truths: dict[str, dict[tree.Node, Array]] = {}
     wanted: dict[str, StrataRows] = {}
     for table in sorted({base.schema.original(name) for name in base.left}):
         wanted[table] = _fetched(base, table, needs)
         rows = wanted[table]
-        tables[table] = TableData(f"strata of {base.tables[table].version} by {sorted(rows.columns)}", len(rows.counts), dict(rows.columns))
-        weights[table], partials[table] = rows.counts, rows.partials
-    key = ("standing", tuple(id(rows) for rows in wanted.values()))
-    found = base.notes.get(key)
-    if found is None:
-        found = StandingData(base, tables, weights, partials)
-        base.notes[key] = (found, wanted)
-        return found
-    kept: StandingData = found[0]
-    return kept
+        tables[table] = TableData(
+            f"strata of {base.tables[table].version} by {sorted(rows.columns)} {sorted(map(repr, rows.truths))}", len(rows.counts), dict(rows.columns)
+        )
+        weights[table], partials[table], truths[table] = rows.counts, rows.partials, rows.truths
+    made: OrderedDict[Any, tuple[StandingData, dict[str, StrataRows]]] = base.notes.setdefault("standing", OrderedDict())
+    key = (needs.by_truth, tuple(id(rows) for rows in wanted.values()))
+    with _lock:
+        if key not in made:
+            made[key] = (StandingData(base, tables, weights, partials, truths, needs.by_truth), wanted)
+        made.move_to_end(key)
+        while len(made) > MOST_SETS:
+            made.popitem(last=False)
+        return made[key][0]
 
 
 def _fetched(base: ModelData, table: str, needs: Needs) -> StrataRows:
@@ -298,29 +382,33 @@ def _fetched(base: ModelData, table: str, needs: Needs) -> StrataRows:
     if table in needs.only:
         return _one_row(base, table, *needs.only[table])
     columns, aggregates = frozenset(needs.columns.get(table, ())), frozenset(needs.aggregates.get(table, ()))
+    # What is known of columns that are read anyway needs no word of the engine.
+    truths = frozenset(node for node in needs.truths.get(table, ()) if not {column for _, column in tree.columns_read(node)} <= columns)
     kept = _kept_of(base.tables[table].version)
-    fitting = [rows for (names, nodes), rows in list(kept.items()) if names >= columns and nodes >= aggregates]
+    fitting = [rows for (names, told, nodes), rows in list(kept.items()) if names >= columns and nodes >= aggregates and told >= truths]
     if fitting:
         return min(fitting, key=lambda rows: len(rows.counts))
     # What was summed up by the same columns before is asked again beside what is new: one statement, rows in one order.
-    beside = frozenset().union(*(nodes for names, nodes in kept if names == columns))
+    beside = frozenset[tree.Aggregate]().union(*(nodes for names, told, nodes in kept if (names, told) == (columns, truths)))
     source = base.tables[table].in_place
     assert source is not None
-    rows: StrataRows = source.strata(sorted(columns), sorted(aggregates | beside, key=repr), base)
-    for key in [(names, nodes) for names, nodes in kept if names == columns]:
+    rows: StrataRows = source.strata(sorted(columns), sorted(truths, key=repr), sorted(aggregates | beside, key=repr), base)
+    for key in [key for key in kept if key[:2] == (columns, truths)]:
         kept.pop(key, None)
-    kept[columns, aggregates | beside] = rows
+    kept[columns, truths, aggregates | beside] = rows
     return rows
 
 
+#: By which columns and conditions, and with which sums, strata were fetched.
+Fetched = tuple[frozenset[str], frozenset[tree.Node], frozenset[tree.Aggregate]]
 #: What was fetched, by the content it is of; the contents used last are kept.
-_kept: OrderedDict[str, dict[tuple[frozenset[str], frozenset[tree.Aggregate]], StrataRows]] = OrderedDict()
+_kept: OrderedDict[str, dict[Fetched, StrataRows]] = OrderedDict()
 _lock = threading.Lock()
 #: Strata of so many contents are kept, and of one content by so many sets of columns.
 MOST_CONTENTS, MOST_SETS = 64, 40
 
 
-def _kept_of(version: str) -> dict[tuple[frozenset[str], frozenset[tree.Aggregate]], StrataRows]:
+def _kept_of(version: str) -> dict[Fetched, StrataRows]:
     with _lock:
         found = _kept.setdefault(version, {})
         _kept.move_to_end(version)
@@ -337,7 +425,7 @@ def _one_row(base: ModelData, table: str, key: str, value: Any) -> StrataRows:
     assert source is not None
     names = [column.name for column in shape.columns if not column.derived]
     wanted = encode(pa.array([value], type=ARROW_TYPES[base.schema.columns[table, key].type]), base.schema.columns[table, key].type)
-    page = source.page(names, KeptRows({key: wanted}), 0, 2)
+    page = source.page(names, KeptRows({key: wanted}), 0, 2, base)
     one = page.pop("")
     return StrataRows(page, np.ones(len(one.codes if one.codes is not None else one.values) - 1, np.int64), {})
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from moorland.core.engine.asked import Attributes, PreparedRows, prepare_rows
 from moorland.core.engine.columns import StoredColumn, TableData, encode_values
-from moorland.core.engine.in_place import KeptRows, StandingData, noticed, picked, worked_out
+from moorland.core.engine.in_place import KeptRows, Needs, StandingData, noticed, picked, worked_out
 from moorland.core.engine.listing import ListedRows, Listing
 from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.member_rules import MembersRule
@@ -53,9 +53,10 @@ class _Page:
         self.original = self.base.schema.original(asked.table)
 
     def listed(self) -> ListedRows:
-        needs = noticed(self.base, self._matching)
+        hangs = hangs_together(self.base, self.asked.table, self.model.roles)
+        needs = noticed(self.base, self._matching, by_columns() if hangs else Needs())
         found = worked_out(self.base, needs, self._matching)
-        shown = noticed(self.base, lambda data: self._shown(data, found))
+        shown = noticed(self.base, lambda data: self._shown(data, found), by_columns())
         # What is shown of other tables left in place has to be among their strata.
         beside = {(table, name) for table, names in shown.columns.items() if table != self.original for name in names}
         new = [needs.column(table, name) for table, name in sorted(beside)]
@@ -66,7 +67,7 @@ class _Page:
         pay_lines(wanted, len(self.asked.columns))
         columns = shown.columns.get(self.original, set()) | set(found.data.tables[self.asked.table].columns)
         wanted_rows = PageRows(sorted(columns), found.places, found.order, found.ranks, self.question.offset, wanted)
-        data, first = page_data(self.base, found.data, self.asked.table, wanted_rows, hangs_together(self.base, self.asked.table, self.model.roles))
+        data, first = page_data(self.base, found.data, self.asked.table, wanted_rows, hangs)
         view = self._view(data, found)
         return ListedRows(view, self.asked.columns, self.asked.names, np.arange(first, data.rows(self.asked.table)), found.visible, self.secret)
 
@@ -110,6 +111,13 @@ class PageRows:
     limit: int
 
 
+def by_columns() -> Needs:
+    """Needs of rows themselves: their cells are read, not what conditions over them come to."""
+    needs = Needs()
+    needs.by_truth = "none"
+    return needs
+
+
 def ordering(
     view: TableView, places: Array, wanted: Iterable[tuple[ColumnKey, bool]], asked: Iterable[ColumnKey], plain: Callable[[ColumnKey], bool], secret: bytes
 ) -> tuple[list[tuple[int | str, bool]], list[Array]]:
@@ -141,8 +149,9 @@ def page_data(base: ModelData, strata: StandingData, table: str, wanted: PageRow
     stored = strata.tables[table].columns
     every = len(wanted.places) == strata.rows(table)
     kept = None if every and not wanted.ranks else picked(dict(stored), wanted.places)
+    truths = {node: truth[wanted.places] for node, truth in strata.truths.get(original, {}).items()} if kept is not None else {}
     # Without columns to tell strata apart no row is of no stratum.
-    page = source.page(wanted.columns, KeptRows(kept, wanted.ranks, wanted.order), wanted.offset, wanted.limit if len(wanted.places) else 0)
+    page = source.page(wanted.columns, KeptRows(kept, wanted.ranks, truths, wanted.order), wanted.offset, wanted.limit if len(wanted.places) else 0, base)
     one = page.pop("")
     rows = len(one.codes if one.codes is not None else one.values) - 1
     before = strata.rows(table) if with_strata else 0

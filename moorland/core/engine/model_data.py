@@ -27,9 +27,9 @@ CACHE_BYTES = 1024 * 1024 * 1024
 class LeftInPlace(Exception):
     """Something of a table that stays in its engine was read as if it were here: its rows, a column, or an aggregate of its rows (engine.in_place)."""
 
-    def __init__(self, model: str, table: str, column: str | None = None, aggregate: tree.Aggregate | None = None) -> None:
+    def __init__(self, model: str, table: str, column: str | None = None, aggregate: tree.Aggregate | None = None, truth: tree.Node | None = None) -> None:
         super().__init__(f"{table} stays in its source; this is not answered for tables left in place.")
-        self.model, self.table, self.column, self.aggregate = model, table, column, aggregate
+        self.model, self.table, self.column, self.aggregate, self.truth = model, table, column, aggregate, truth
 
 
 class ArrayCache:
@@ -140,6 +140,10 @@ class ModelData:
             return held.rows()
         weights = self.weights(table)
         return self.rows(table) if weights is None else int(weights.sum())
+
+    def truth_of(self, table: str, node: tree.Node) -> Vector | None:
+        """What a condition over a table comes to, row by row, where it is known without its columns (engine.in_place)."""
+        return None
 
     def strata_of(self, table: str) -> Any:
         """The rows that stand for those of a table left in place, as strata; None for every other table."""
@@ -312,6 +316,9 @@ class RowsFrame:
 
     def aggregate(self, node: Any) -> Vector:
         raise LookupError("an aggregate is not read row by row")
+
+    def truth(self, node: Any) -> Vector | None:
+        return self.data.truth_of(self.table, node)
 
 
 def match(many: StoredColumn, key: StoredColumn) -> Array:

@@ -15,7 +15,7 @@ import numpy as np
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import MOST_TURNS, Needs, StandingData, strata_data
+from moorland.core.engine.in_place import MOST_TURNS, Needs, StandingData, TooManyStrata, strata_data
 from moorland.core.engine.model_data import LeftInPlace, ModelData
 from moorland.core.engine.questions import Refused
 from moorland.core.price import step
@@ -48,6 +48,12 @@ def through_strata(evaluators: Sequence[Evaluator], compute: Callable[..., Resul
         except LeftInPlace as missing:
             if not _noted(missing, bases, needs):
                 raise
+        except TooManyStrata:
+            again = [each.all_by_truth() for each in needs.values()]
+            if not all(again):
+                raise
+            with contextlib.suppress(BundleError, Refused):
+                compute(*(_on(evaluator, each) for evaluator, each in zip(evaluators, nothing, strict=True)))
     raise LeftInPlace("", "")
 
 
@@ -95,9 +101,7 @@ def _none_of(base: ModelData, needs: Needs) -> StandingData:
 def _noted(missing: LeftInPlace, bases: Sequence[dict[str, ModelData]], needs: dict[object, Needs]) -> bool:
     """Notes what was missing, for the data of its model; whether there is anything new to fetch."""
     found = list({id(base): needs[_content(base)] for each in bases if (base := each.get(missing.model)) is not None}.values())
-    if missing.aggregate is not None:
-        return sum(each.aggregate(missing.table, missing.aggregate) for each in found) > 0
-    return missing.column is not None and sum(each.column(missing.table, missing.column) for each in found) > 0
+    return sum(each.missing(missing) for each in found) > 0
 
 
 def _on(evaluator: Evaluator, data: dict[str, StandingData]) -> Evaluator:

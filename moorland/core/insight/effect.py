@@ -10,7 +10,7 @@ from moorland.core.engine.asked import PreparedRows, prepare_rows
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.in_place import StandingData, noticed, worked_out
-from moorland.core.engine.listing_in_place import PageRows, hangs_together, ordering, page_data
+from moorland.core.engine.listing_in_place import PageRows, by_columns, hangs_together, ordering, page_data
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import everything
 from moorland.core.engine.questions import AnswerError, CellState, ColumnName, Refused
@@ -226,14 +226,14 @@ def aligned_in_place(
         seen = [_Seen(model.on(data) if model is not None else None, table, data) for model in models]
         _aligned(data, asked, np.arange(0), [], seen, secret)
 
-    needs = noticed(base, matching)
-    reads = noticed(base, shown)
+    hangs = any(hangs_together(base, table, model.roles) for model in models if model is not None)
+    needs = noticed(base, matching, by_columns() if hangs else None)
+    reads = noticed(base, shown, by_columns())
     for name, columns in reads.columns.items():
         if name != original:
             needs.columns.setdefault(name, set()).update(columns)
     strata, places, visible, listed, order, ranks = worked_out(base, needs, matching)
     names = sorted(reads.columns.get(original, set()) | set(strata.tables[table].columns))
-    hangs = any(hangs_together(base, table, model.roles) for model in models if model is not None)
     data, first = page_data(base, strata, table, PageRows(names, places, order, ranks, question.offset, question.limit), hangs)
     wanted = np.arange(first, data.rows(table))
     seen = [_Seen(model.on(data) if model is not None else None, table, data) for model in models]

@@ -30,12 +30,18 @@ def true_rows(node: tree.Node, frame: Frame, table: str, rows: int) -> Mask:
     return frame.lift(truth, target).values[:rows]
 
 
+#: What may be known by its truth alone where the columns it reads are not here (sources.md 18.2).
+_TRUTHS = (tree.Comparison, tree.Between, tree.IsIn, tree.IsNull)
+
+
 class _Evaluation:
     def __init__(self, frame: Frame) -> None:
         self.frame = frame
 
     def of(self, node: tree.Node) -> Vector:
         step()
+        if isinstance(node, _TRUTHS) and (known := self.frame.truth(node)) is not None:
+            return known
         method = getattr(self, f"of_{type(node).__name__.lower()}")
         result: Vector = method(node)
         return result

@@ -74,6 +74,10 @@ class Frame(Protocol):
 
     def aggregate(self, node: Any) -> Vector: ...
 
+    def truth(self, node: Any) -> "Vector | None":
+        """What a condition comes to where that is known without its columns; None where it is worked out from them."""
+        ...
+
     def inner(self, node: Any) -> tuple[list[Any], bool]:
         """The distinct values an inner query selects, and whether null is among what it selects (4.6)."""
         ...

@@ -18,9 +18,8 @@ from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.cells import json_values
 from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, encode
 from moorland.core.engine.exact_sums import Sums
-from moorland.core.engine.in_place import KeptRows, SourceFailed, StrataRows
+from moorland.core.engine.in_place import KeptRows, SourceFailed, StrataRows, TooManyStrata
 from moorland.core.engine.model_data import ModelData
-from moorland.core.engine.questions import Refused
 from moorland.core.engine.strata import Partial
 from moorland.core.language import tree
 from moorland.core.language.dialects import Dialect
@@ -53,19 +52,32 @@ class SqlTable:
         self._rows: int | None = None
         self._types = {column.name: column.type for column in table.columns if not column.derived}
 
-    def strata(self, columns: Sequence[str], aggregates: Sequence[tree.Aggregate], data: ModelData) -> StrataRows:
-        """The strata by some columns, in one statement; without sums where the engine has no words for them, or cannot add them up."""
+    def writes(self, condition: tree.Node, data: ModelData) -> bool:
+        """Whether the dialect has words for a condition."""
+        try:
+            self._rendered(condition, Parameters(self.engine.dialect), data)
+        except NotInSql:
+            return False
+        return True
+
+    def strata(self, columns: Sequence[str], truths: Sequence[tree.Node], aggregates: Sequence[tree.Aggregate], data: ModelData) -> StrataRows:
+        """The strata by some columns and conditions, in one statement; without sums where the engine has no words for them, or cannot add them up."""
         summed = {node: argument for node in aggregates if (argument := self._argument(node, data)) is not None}
         if summed:
             try:
-                return self._strata(columns, summed, aggregates)
+                return self._strata(columns, truths, summed, aggregates, data)
             except SourceFailed:
                 # A sum beyond the engine's numbers is no failure of the source: its values are looked at instead.
                 pass
-        return self._strata(columns, {}, aggregates)
+        return self._strata(columns, truths, {}, aggregates, data)
 
     def _strata(
-        self, columns: Sequence[str], summed: dict[tree.Aggregate, tuple[exp.Expression, Parameters]], aggregates: Sequence[tree.Aggregate]
+        self,
+        columns: Sequence[str],
+        truths: Sequence[tree.Node],
+        summed: dict[tree.Aggregate, exp.Expression],
+        aggregates: Sequence[tree.Aggregate],
+        data: ModelData,
     ) -> StrataRows:
         parameters = Parameters(self.engine.dialect)
         inside = exp.select().from_(self._source("t"))
@@ -76,28 +88,33 @@ class SqlTable:
             key = exp.column(f"k{place}", quoted=True)
             outside = outside.select(key).group_by(key.copy())
             types[f"k{place}"] = self._types[name]
+        for place, condition in enumerate(truths):
+            inside = inside.select(exp.alias_(self._truth(condition, parameters, data), f"q{place}", quoted=True))
+            key = exp.column(f"q{place}", quoted=True)
+            outside = outside.select(key).group_by(key.copy())
+            types[f"q{place}"] = "integer"
         inside = inside.select(exp.alias_(number(1), "one", quoted=True))
         outside = outside.select(exp.alias_(exp.Count(this=exp.Star()), "n", quoted=True))
         types["n"] = "integer"
-        for place, (node, (argument, bound)) in enumerate(summed.items()):
-            parameters.values |= bound.values
-            parameters.types |= bound.types
-            inside = inside.select(exp.alias_(argument, f"a{place}", quoted=True))
+        for place, node in enumerate(summed):
+            assert node.argument is not None
+            inside = inside.select(exp.alias_(self._rendered(node.argument, parameters, data), f"a{place}", quoted=True))
             for suffix, (value, type_) in self._sums(node, exp.column(f"a{place}", quoted=True)).items():
                 outside = outside.select(exp.alias_(value, f"{suffix}{place}", quoted=True))
                 types[f"{suffix}{place}"] = type_
         outside = outside.from_(inside.subquery("read")).limit(MOST_STRATA + 1)
         found = self.engine.arrow(outside.sql(dialect=self.engine.dialect.name), parameters.values, types)
         if found.num_rows > MOST_STRATA:
-            raise Refused("too_costly", f"{self.table.title} has more than {MOST_STRATA:,} combinations of {', '.join(columns)}. Ask by fewer columns.")
+            raise TooManyStrata(f"{self.table.title} has more than {MOST_STRATA:,} combinations of {', '.join(columns)}. Ask by fewer columns.")
         counts = found.column("n").to_numpy().astype(np.int64)
-        if not columns and not counts.sum():
+        if not columns and not truths and not counts.sum():
             found, counts = found.slice(0, 0), counts[:0]
         keys = {name: encode(found.column(f"k{place}"), self._types[name]) for place, name in enumerate(columns)}
         partials: dict[tree.Aggregate, Partial | None] = dict.fromkeys(aggregates)
         for place, node in enumerate(summed):
             partials[node] = _partial(node, found, place)
-        return StrataRows(keys, counts, partials)
+        told = {condition: found.column(f"q{place}").to_numpy().astype(np.int8) for place, condition in enumerate(truths)}
+        return StrataRows(keys, counts, partials, told)
 
     def rows(self) -> int:
         """How many rows the relation has; counted once."""
@@ -110,7 +127,7 @@ class SqlTable:
 
     def arrow(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int) -> pa.Table:
         """The same as Arrow columns under their names."""
-        found = self._page(columns, kept, offset, limit)
+        found = self._page(columns, kept, offset, limit, None)
         return pa.table({name: found.column(f"c{place}") for place, name in enumerate(columns)})
 
     def unique(self, columns: Sequence[str], rows: int) -> list[str]:
@@ -124,7 +141,7 @@ class SqlTable:
         found = self.engine.arrow(exp.select(*counts).from_(self._source("t")).sql(dialect=self.engine.dialect.name), {}, types)
         return [name for place, name in enumerate(columns) if found.column(f"c{place}")[0].as_py() == rows]
 
-    def _page(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int) -> pa.Table:
+    def _page(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int, data: ModelData | None) -> pa.Table:
         """Some rows in an order; only those that have one of the combinations kept."""
         dialect = self.engine.dialect
         parameters = Parameters(dialect)
@@ -137,6 +154,10 @@ class SqlTable:
                 values = [dialect.stored(value) for value in _plain(stored)]
                 given[f"k{place}"] = (stored.type, values)
                 matches += self._equal(self._value("t", name), exp.column(f"k{place}", table="kept", quoted=True), stored.type, any(v is None for v in values))
+            for place, (condition, truth) in enumerate(kept.truths.items()):
+                assert data is not None
+                given[f"q{place}"] = ("integer", truth.tolist())
+                matches.append(exp.EQ(this=self._truth(condition, parameters, data), expression=exp.column(f"q{place}", table="kept", quoted=True)))
             for place, rank in enumerate(kept.ranks):
                 given[f"r{place}"] = ("integer", rank.tolist())
             if not given:
@@ -155,9 +176,9 @@ class SqlTable:
         types: dict[str, ValueType] = {f"c{place}": self._types[name] for place, name in enumerate(columns)}
         return self.engine.arrow(select.sql(dialect=dialect.name), parameters.values, {**types, "one": "integer"})
 
-    def page(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int) -> dict[str, StoredColumn]:
+    def page(self, columns: Sequence[str], kept: KeptRows, offset: int, limit: int, data: ModelData | None = None) -> dict[str, StoredColumn]:
         """Some rows in an order, as the engine keeps them; under the empty name a column that has a value in each."""
-        found = self._page(columns, kept, offset, limit)
+        found = self._page(columns, kept, offset, limit, data)
         result = {name: encode(found.column(f"c{place}"), self._types[name]) for place, name in enumerate(columns)}
         result[""] = encode(found.column("one"), "integer")
         return result
@@ -191,13 +212,21 @@ class SqlTable:
         cells = [function("COALESCE", side, zero) for side in (own, given)]
         return [exp.EQ(this=flags[0], expression=flags[1]), exp.EQ(this=cells[0], expression=cells[1])]
 
-    def _argument(self, node: tree.Aggregate, data: ModelData) -> tuple[exp.Expression, Parameters] | None:
-        """The argument of an aggregate in SQL, with its bound values; None where the dialect has no words for it."""
-        parameters = Parameters(self.engine.dialect)
+    def _rendered(self, node: tree.Node, parameters: Parameters, data: ModelData) -> exp.Expression:
+        """An expression over the table's columns in SQL. Raises NotInSql."""
+        return Rendering(self.engine.dialect, parameters, data.as_of, lambda name: None, lambda _, column: self._value("t", column), _no_inner).of(node)
+
+    def _truth(self, condition: tree.Node, parameters: Parameters, data: ModelData) -> exp.Expression:
+        """1 where a condition is true, 0 where it is false, -1 where it is unknown."""
+        written = self._rendered(condition, parameters, data)
+        false = exp.Not(this=exp.Paren(this=written.copy()))
+        return exp.Case(ifs=[exp.If(this=written, true=number(1)), exp.If(this=false, true=number(0))], default=number(-1))
+
+    def _argument(self, node: tree.Aggregate, data: ModelData) -> exp.Expression | None:
+        """The argument of an aggregate in SQL; None where the dialect has no words for it."""
         assert node.argument is not None
-        rendering = Rendering(self.engine.dialect, parameters, data.as_of, lambda name: None, lambda _, column: self._value("t", column), _no_inner)
         try:
-            return rendering.of(node.argument), parameters
+            return self._rendered(node.argument, Parameters(self.engine.dialect), data)
         except NotInSql:
             return None
 
