@@ -155,6 +155,22 @@ def test_rows(held: Held, seed: int) -> None:
 
 @CASES
 @given(SEEDS)
+def test_conditions_by_what_they_come_to(held: Held, seed: int) -> None:
+    world = World(seed, "sql")
+    maker = world.maker
+    world.opened({"rows": {"table": "job", "where": maker.condition("job", 2, inner=False, viewer=False)}})
+    here, left = world.core(), held.evaluator(world, {"job"})
+    in_place.AT_FIRST = "all"
+    where = cond.text(maker.condition("job", 2, inner=False, viewer=False))
+    question: dict[str, Any] = {"by": ["job.fault"], "measures": ["jobs", "cost"], "where": where}
+    assert plain(ask(left, "totals", **question)) == plain(ask(here, "totals", **question))
+    asked = {"table": "job", "columns": ["job.cost", "job.fault", "site.status"], "where": where, "order": ["job.cost"], "limit": 2}
+    mine, theirs = ask(here, "rows", **asked), ask(left, "rows", **asked)
+    assert theirs["visible"] == mine["visible"] and [row[0] for row in plain(theirs["rows"])] == [row[0] for row in plain(mine["rows"])]
+
+
+@CASES
+@given(SEEDS)
 def test_rows_side_by_side(held: Held, seed: int) -> None:
     world = World(seed)
     here, left = world.core(), held.evaluator(world, left_of(world))

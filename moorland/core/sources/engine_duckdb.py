@@ -25,5 +25,5 @@ class DuckDbFile(DatabaseEngine):
         return duckdb.connect(str(self._file), read_only=True, config={**settings, "lock_configuration": "true"})
 
     def _arrow(self, sql: str, parameters: dict[str, Any], types: dict[str, ValueType]) -> pa.Table:
-        found = self._connection.execute(sql, parameters or None).to_arrow_table()
+        found = self._connection.sql(sql, params=parameters or None).to_arrow_table()
         return found.cast(pa.schema([(name, ARROW_TYPES[types[name]]) for name in found.column_names]))
