@@ -24,6 +24,8 @@ from moorland.core.engine.in_place import SourceFailed
 from moorland.core.engine.questions import Refused
 from moorland.core.insight.bridge import BridgeQuestion, bridge
 from moorland.core.insight.effect import AlignedQuestion, aligned_rows
+from moorland.core.insight.findings.finding import Finding
+from moorland.core.insight.findings.noticing import notice
 from moorland.core.insight.impact import impact
 from moorland.core.insight.promises import run_promise
 from moorland.core.insight.reach import reach
@@ -219,11 +221,16 @@ def test_what_explains_and_proves_is_the_same(held: Held, seed: int) -> None:
     line = {"model": "farm", "measure": maker.random.choice(["jobs", "cost"]), "by": maker.some(columns, 1)}
     question = BridgeQuestion.model_validate({**line, "key": []})
     assert plain(found(bridge, left, left.viewer("ann"), question)) == plain(found(bridge, here, here.viewer("ann"), question))
+    assert told(notice(left)) == told(notice(here))
     role = maker.random.choice(document["roles"])
     changed = [{**item, "sentences": item["sentences"][1:]} if item is role else item for item in document["roles"]]
     roles = read_document({"moorland": 1, "name": "test", **document, "roles": changed}).roles
     after = [base.on(base.bundle.model_copy(update={"roles": roles})) for base in (left, here)]
     assert impact(left, after[0], ["ann"], [("farm", "jobs")]) == impact(here, after[1], ["ann"], [("farm", "jobs")])
+
+
+def told(findings: list[Finding]) -> list[str]:
+    return sorted(f"{finding.kind} {finding.path} {finding.message}" for finding in findings)
 
 
 def outcome(base: Evaluator, promise: Promise) -> Any:

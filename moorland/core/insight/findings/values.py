@@ -1,6 +1,7 @@
 """Findings about values: literals, listed members and entitlement cells that match nothing, lines that name nobody."""
 
 from collections.abc import Iterable, Iterator
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from moorland.core.engine.grouping import codes_with_null, group_labels, places_
 from moorland.core.engine.member_rules import MembersRule
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.rules import RowsRule
+from moorland.core.engine.through_strata import through_strata
 from moorland.core.insight.findings.finding import Finding, shown
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
@@ -25,30 +27,43 @@ ColumnKey = tuple[str, str]
 def value_findings(evaluator: Evaluator) -> Iterator[Finding]:
     """Every written value that is not in the data it is compared with."""
     for index, model in enumerate(evaluator.bundle.models):
-        data = evaluator.data(model.name)
         for position, table in enumerate(model.tables):
             if table.base_filter is not None and table.alias_of is None:
-                condition = check_condition(table.base_filter, Scope(schema=data.schema, table=table.name, viewer=False, inner=True))
-                yield from _literals(data, condition, f"models[{index}].tables[{position}].base_filter")
+                schema = evaluator.models[model.name].schema
+                condition = check_condition(table.base_filter, Scope(schema=schema, table=table.name, viewer=False, inner=True))
+                place = f"models[{index}].tables[{position}].base_filter"
+                yield from through_strata([evaluator], partial(_filtered, model.name, condition, place))
     for index, role in enumerate(evaluator.bundle.roles):
-        compiled = evaluator.roles[role.name]
-        if role.model is None:
-            continue
-        data = evaluator.data(role.model)
-        for rule in compiled.rows:
-            place = f"roles[{index}].sentences[{rule.sentence}].{role.sentences[rule.sentence].kind}"
-            if isinstance(rule, RowsRule):
-                yield from _literals(data, rule.condition, f"{place}.where")
-            elif isinstance(rule, MembersRule):
-                yield from _members(data, rule, place)
-            elif isinstance(rule, EntitlementRule):
-                if rule.where is not None:
-                    yield from _literals(data, rule.where, f"{place}.where")
-                yield from _people_named(evaluator, data, rule, place)
-                yield from _cells(data, rule, place)
-        for mask in compiled.masks:
-            if mask.when is not None:
-                yield from _literals(data, mask.when, f"roles[{index}].sentences[{mask.sentence}].mask.when")
+        if role.model is not None:
+            # Role by role: of tables left in place no more columns are looked at together than one role reads.
+            yield from through_strata([evaluator], partial(_looked_at, index, role.model))
+
+
+def _filtered(model: str, condition: tree.Node, place: str, evaluator: Evaluator) -> list[Finding]:
+    return list(_literals(evaluator.data(model), condition, place))
+
+
+def _looked_at(index: int, model: str, evaluator: Evaluator) -> list[Finding]:
+    return list(_of_role(evaluator, index, model))
+
+
+def _of_role(evaluator: Evaluator, index: int, model: str) -> Iterator[Finding]:
+    role, data = evaluator.bundle.roles[index], evaluator.data(model)
+    compiled = evaluator.roles[role.name]
+    for rule in compiled.rows:
+        place = f"roles[{index}].sentences[{rule.sentence}].{role.sentences[rule.sentence].kind}"
+        if isinstance(rule, RowsRule):
+            yield from _literals(data, rule.condition, f"{place}.where")
+        elif isinstance(rule, MembersRule):
+            yield from _members(data, rule, place)
+        elif isinstance(rule, EntitlementRule):
+            if rule.where is not None:
+                yield from _literals(data, rule.where, f"{place}.where")
+            yield from _people_named(evaluator, data, rule, place)
+            yield from _cells(data, rule, place)
+    for mask in compiled.masks:
+        if mask.when is not None:
+            yield from _literals(data, mask.when, f"roles[{index}].sentences[{mask.sentence}].mask.when")
 
 
 def _literals(data: ModelData, condition: tree.Node, path: str) -> Iterator[Finding]:
