@@ -20,6 +20,7 @@ from benchmarks.crowded import crowded_lines
 from benchmarks.generated import million
 from benchmarks.importing import import_lines
 from benchmarks.in_browser import keystroke_in_browser
+from benchmarks.in_place import in_place_lines
 from benchmarks.load import load_lines
 from benchmarks.proving import proving_lines
 from benchmarks.served import served_demo
@@ -97,6 +98,8 @@ def main() -> None:
         table.add_row(*told)
     for proved in proving_lines(rows, lambda step: messages.print(f"{step} …")):
         table.add_row(*proved)
+    for left in in_place_lines(rows, lambda step: messages.print(f"{step} …")):
+        table.add_row(*left)
     console.print(table)
 
 

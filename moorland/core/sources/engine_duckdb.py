@@ -10,6 +10,9 @@ from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.columns import ARROW_TYPES
 from moorland.core.sources.engines import DatabaseEngine
 
+#: What DuckDB may take of the memory: it works inside this process.
+MEMORY = "1GB"
+
 
 class DuckDbFile(DatabaseEngine):
     """A DuckDB file, read only, without extensions and without files or hosts outside."""
@@ -22,7 +25,7 @@ class DuckDbFile(DatabaseEngine):
 
     def _open(self) -> Any:
         settings: dict[str, Any] = {"enable_external_access": "false", "autoload_known_extensions": "false", "autoinstall_known_extensions": "false"}
-        return duckdb.connect(str(self._file), read_only=True, config={**settings, "lock_configuration": "true"})
+        return duckdb.connect(str(self._file), read_only=True, config={**settings, "memory_limit": MEMORY, "lock_configuration": "true"})
 
     def _arrow(self, sql: str, parameters: dict[str, Any], types: dict[str, ValueType]) -> pa.Table:
         found = self._connection.sql(sql, params=parameters or None).to_arrow_table()

@@ -24,7 +24,7 @@ from moorland.core.engine.strata import Partial
 from moorland.core.language import tree
 from moorland.core.language.dialects import Dialect
 from moorland.core.language.sql import Parameters, Rendering
-from moorland.core.language.sql_parts import NotInSql, cast, function, is_null, number, text
+from moorland.core.language.sql_parts import NotInSql, always, cast, function, is_null, number, text
 from moorland.core.language.vectors import DTYPES, Array
 
 #: So many strata are looked at; a question that needs more is refused (18.2).
@@ -163,13 +163,15 @@ class SqlTable:
             if not given:
                 given["k"] = ("integer", [1])
             rows = dialect.rows_given(given, lambda value: _bound(parameters, value))
-            select = select.join(rows, on=exp.and_(*matches) if matches else exp.EQ(this=number(1), expression=number(1)), join_type="inner")
+            fits = exp.and_(*matches) if matches else always()
+            # Only what is ordered by has to stand beside the rows; without it an engine need not pair them.
+            kept_rows = exp.Exists(this=exp.select(number(1)).from_(rows).where(fits))
+            select = select.join(rows, on=fits, join_type="inner") if kept.ranks else select.where(kept_rows)
         for item, descending in kept.order:
             if isinstance(item, int):
                 select = select.order_by(exp.Ordered(this=exp.column(f"r{item}", table="kept", quoted=True), desc=descending), copy=False)
             else:
                 value = self._value("t", item)
-                select = select.order_by(exp.Case(ifs=[exp.If(this=is_null(value), true=number(1))], default=number(0)), copy=False)
                 by = dialect.by_code_point(value.copy()) if self._types[item] == "text" else value.copy()
                 select = select.order_by(exp.Ordered(this=by, desc=descending, nulls_first=False), copy=False)
         select = select.limit(limit).offset(offset)
