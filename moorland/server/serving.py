@@ -98,11 +98,13 @@ def _answer(listening: socket.socket, at_door: socket.socket | None) -> None:
     """Answers until it is stopped, or until the process that watches is gone."""
     from moorland.server.checks.running import keep_running
     from moorland.server.door.serving import open_door
+    from moorland.server.schedules.scheduler import start as start_schedules
     from moorland.server.trail.verifying import keep_looking
 
     ctypes.CDLL(None).prctl(_PARENT_DEATH_SIGNAL, signal.SIGTERM)
     after_a_stop()
     threading.Thread(target=keep_looking, name="trail", daemon=True).start()
+    start_schedules()
     threading.Thread(target=keep_running, name="promises", daemon=True).start()
     arriving = settings.DATA / "arriving"
     arriving.mkdir(mode=0o700, exist_ok=True)

@@ -73,6 +73,7 @@ from moorland.server.releases.views import (
     ReturnTo,
     WorkspaceState,
 )
+from moorland.server.schedules.views import OneSchedule, Schedules
 from moorland.server.sources.views import MovedTable, OneSource, PlacedTables, SourceRelation, Sources, TrySource
 from moorland.server.tasks.views import OneTask, Tasks
 from moorland.server.trail.views import Head, Trail, TrailExport
@@ -170,6 +171,8 @@ urlpatterns = [
     path("api/sources/try", TrySource.as_view()),
     path("api/sources/of/<path:name>", OneSource.as_view()),
     path("api/sources/in/<path:name>", SourceRelation.as_view()),
+    path("api/models/<str:model>/schedules", Schedules.as_view()),
+    path("api/schedules/<int:key>", OneSchedule.as_view()),
     path("api/models/<str:model>/placed", PlacedTables.as_view()),
     path("api/models/<str:model>/tables/<str:table>/place", MovedTable.as_view()),
     path("api/settings/sign-in", Rules.as_view()),

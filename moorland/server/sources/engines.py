@@ -23,7 +23,7 @@ from moorland.server.unchanged import unless_changed
 #: A marker that was read is taken for so many seconds: the questions of one page look at it once.
 MARKER_SECONDS = 2.0
 
-_engines: dict[tuple[str, int], DatabaseEngine] = {}
+_engines: dict[tuple[str, str], DatabaseEngine] = {}
 _marked: dict[tuple[str, int], tuple[float, str]] = {}
 _lock = threading.Lock()
 _looks = itertools.count()
@@ -39,7 +39,8 @@ def engine_for(name: str) -> DatabaseEngine:
     stored = StoredSource.objects.filter(name=name).first()
     if stored is None:
         raise SourceFailed(name, f"There is no source {name}.")
-    key = (str(settings.DATA) + name, stored.version)
+    # Where files and hosts may be is said on the machine, and may be said otherwise when the server starts again.
+    key = (f"{settings.DATA} {name}", f"{stored.version} {machine_folders()} {machine_hosts()}")
     with _lock:
         if key in _engines:
             return _engines[key]

@@ -1,0 +1,32 @@
+"""The one scheduler of the server: it looks every few seconds for what is due, so that it survives restarts and needs to know of no change."""
+
+import logging
+
+from apscheduler.schedulers.background import BackgroundScheduler
+from django.db import connection
+
+from moorland.server.schedules.models import Schedule
+from moorland.server.schedules.running import run_due
+
+#: Seconds between two looks.
+LOOK_SECONDS = 5
+
+_log = logging.getLogger(__name__)
+
+
+def start() -> BackgroundScheduler:
+    """Looks for what is due for as long as the server runs; one look at a time. What ran when the server stopped is free again."""
+    Schedule.objects.exclude(running_since=None).update(running_since=None)
+    scheduler = BackgroundScheduler(timezone="UTC")
+    scheduler.add_job(_look, "interval", seconds=LOOK_SECONDS, max_instances=1, coalesce=True)
+    scheduler.start()
+    return scheduler
+
+
+def _look() -> None:
+    try:
+        run_due()
+    except Exception:
+        _log.exception("schedules could not be looked at")
+    finally:
+        connection.close()
