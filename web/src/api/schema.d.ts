@@ -657,6 +657,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model}/schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps a model: its schedules; keep one, new or changed. */
+        get: operations["api_models_schedules_retrieve"];
+        /** @description Who keeps a model: its schedules; keep one, new or changed. */
+        put: operations["api_models_schedules_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model}/tables/{table}": {
         parameters: {
             query?: never;
@@ -2037,6 +2055,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schedules/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps a model: run a schedule now, as a task; take it away. */
+        post: operations["api_schedules_create"];
+        /** @description Who keeps a model: run a schedule now, as a task; take it away. */
+        delete: operations["api_schedules_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schema": {
         parameters: {
             query?: never;
@@ -2908,6 +2944,27 @@ export interface components {
         ActionsEnum: "open" | "edit" | "create" | "publish" | "export";
         /** @enum {string} */
         Acts49bEnum: "look-shapes" | "look-values" | "roles" | "map" | "people" | "links" | "models" | "sources" | "pages" | "release" | "checks" | "trail" | "stand-in" | "settings";
+        /**
+         * Agreed
+         * @description Within what a refresh is accepted by itself: so many percent of rows, keys and values may vanish, and nobody gains rows of sensitive tables.
+         */
+        Agreed: {
+            /**
+             * No Promise Breaks
+             * @default true
+             */
+            no_promise_breaks?: boolean;
+            /**
+             * Nobody Gains Sensitive
+             * @default true
+             */
+            nobody_gains_sensitive?: boolean;
+            /**
+             * Percent
+             * @default 10
+             */
+            percent?: number;
+        };
         /**
          * AlignedQuestion
          * @description Which rows to set side by side.
@@ -4099,6 +4156,8 @@ export interface components {
              */
             review_by?: string | null;
         };
+        /** @enum {string} */
+        DaysEnum: "mon" | "tue" | "wed" | "thu" | "fri" | "sat" | "sun";
         /**
          * Decision
          * @description Yes or no; what is not known, out of scope or hidden is no.
@@ -9351,12 +9410,97 @@ export interface components {
             version: number;
         };
         /**
+         * RunEntry
+         * @description A run, in words.
+         */
+        RunEntry: {
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Message */
+            message: string;
+            /** Rows */
+            rows: number | null;
+            /** State */
+            state: components["schemas"]["RunEntryStateEnum"];
+        };
+        /** @enum {string} */
+        RunEntryStateEnum: "running" | "accepted" | "same" | "waiting" | "failed";
+        /**
          * SameMust
          * @description The same rows, objects, cells and pages as another viewer.
          */
         SameMust: {
             /** Viewer */
             viewer: string | components["schemas"]["RealViewer"] | components["schemas"]["ImaginedViewer"];
+        };
+        /**
+         * ScheduleEntry
+         * @description A schedule as it stands, with its last runs.
+         */
+        ScheduleEntry: {
+            /** Enabled */
+            enabled: boolean;
+            /** Id */
+            id: number;
+            /** Keeper */
+            keeper: string | null;
+            /** Next At */
+            next_at: string | null;
+            /** Running */
+            running: boolean;
+            /** Runs */
+            runs: components["schemas"]["RunEntry"][];
+            text: components["schemas"]["ScheduleText"];
+            /** Version */
+            version: number;
+        };
+        /**
+         * ScheduleList
+         * @description The schedules of a model.
+         */
+        ScheduleList: {
+            /** Schedules */
+            schedules: components["schemas"]["ScheduleEntry"][];
+            /** Time Zone */
+            time_zone: string;
+        };
+        /**
+         * ScheduleSave
+         * @description A schedule to keep; null as version makes a new one.
+         */
+        ScheduleSave: {
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+            text: components["schemas"]["ScheduleText"];
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
+        };
+        /**
+         * ScheduleText
+         * @description A table, the relation it is read from, when, and what was agreed.
+         */
+        ScheduleText: {
+            agreed?: components["schemas"]["Agreed"];
+            /** Model */
+            model: string;
+            /** Relation */
+            relation: string[];
+            /** Source */
+            source: string;
+            /** Table */
+            table: string;
+            when: components["schemas"]["When"];
         };
         /**
          * SearchPart
@@ -10956,6 +11100,24 @@ export interface components {
         /** @enum {string} */
         WeightEnum: "high" | "middle" | "low";
         /**
+         * When
+         * @description Every so many minutes, or at a time of day, daily or on some days of the week; in the workspace's time zone.
+         */
+        When: {
+            /**
+             * At
+             * @default null
+             */
+            at?: string | null;
+            /** Days */
+            days?: components["schemas"]["DaysEnum"][];
+            /**
+             * Minutes
+             * @default null
+             */
+            minutes?: number | null;
+        };
+        /**
          * WhoAnswer
          * @description How many rows are meant, how many enabled people there are, and everybody who reaches it, in login order.
          */
@@ -12185,6 +12347,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RefreshesAnswer"];
+                };
+            };
+        };
+    };
+    api_models_schedules_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleList"];
+                };
+            };
+        };
+    };
+    api_models_schedules_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScheduleSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleEntry"];
                 };
             };
         };
@@ -14432,6 +14640,50 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AlignedRows"];
                 };
+            };
+        };
+    };
+    api_schedules_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskAnswer"];
+                };
+            };
+        };
+    };
+    api_schedules_destroy: {
+        parameters: {
+            query: {
+                /** @description The version that was read; another is refused as stale. */
+                version: number;
+            };
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

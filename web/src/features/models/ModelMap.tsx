@@ -144,7 +144,10 @@ export function ModelMap({
                       {table?.alias_of && <small className="soft"> alias of {table.alias_of}</small>}
                     </span>
                     {share === null ? (
-                      <span className="small soft">{count(rows[name] ?? 0)} rows</span>
+                      <span className="small soft cut">
+                        {name in rows ? `${count(rows[name] ?? 0)} rows` : "not available now"}
+                        {table?.in_place && `, in ${table.in_place.source}`}
+                      </span>
                     ) : absent ? (
                       <span className="small">absent</span>
                     ) : (

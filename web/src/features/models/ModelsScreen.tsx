@@ -13,6 +13,7 @@ import { Empty, Notice } from "../../ui/Notice";
 import { ModelMap } from "./ModelMap";
 import { RefreshReport } from "./RefreshReport";
 import { Refused } from "./Refused";
+import { Schedules } from "./Schedules";
 import { restrictionsOf } from "./strips";
 import { useModelEdits } from "./useModelEdits";
 import "./models.css";
@@ -207,6 +208,7 @@ function OneModel({ model }: { model: ModelAnswer }) {
           {waiting.map((staged) => (
             <RefreshReport key={staged.id} staged={staged} />
           ))}
+          <Schedules model={model} />
         </div>
       )}
     </div>
