@@ -51,6 +51,11 @@ $(STAMPS)/clients:
 	@(command -v psql && command -v isql && command -v java && ls /usr/lib/*/odbc/psqlodbcw.so /usr/share/java/postgresql.jar) >/dev/null 2>&1 || (apt-get update && apt-get install -y --no-install-recommends postgresql-client unixodbc odbc-postgresql libpostgresql-jdbc-java default-jdk-headless)
 	@touch $@
 
+# An engine that speaks Spark Connect, and its client: for the tests, and where a source is one.
+$(STAMPS)/spark: requirements-spark.lock $(STAMPS)/python
+	$(BIN)/pip install --quiet --requirement requirements-spark.lock
+	@touch $@
+
 demo: install
 	@exec $(BIN)/moorland demo
 
@@ -70,7 +75,7 @@ lint: $(STAMPS)/python $(STAMPS)/npm
 	$(BIN)/lint-imports
 	cd web && npm run --silent check && npm run --silent lint
 
-test: install $(STAMPS)/browser $(STAMPS)/postgres $(STAMPS)/clients lint
+test: install $(STAMPS)/browser $(STAMPS)/postgres $(STAMPS)/clients $(STAMPS)/spark lint
 	cd web && npm run --silent test
 	$(BIN)/pytest
 

@@ -2,11 +2,16 @@
 
 import os
 import re
+import sys
 from collections.abc import Generator
 from typing import Any
 
 import pytest
 from hypothesis import reproduce_failure, settings
+
+# A worker of a parallel run has no main module with a file; the Spark client takes that for its own doctests, and ends the process.
+if not hasattr(sys.modules["__main__"], "__file__"):
+    sys.modules["__main__"].__file__ = "pytest"
 
 settings.register_profile("told", print_blob=True)
 settings.load_profile("told")

@@ -35,6 +35,7 @@ from moorland.core.language.dialects import DIALECTS
 from moorland.core.sources.describing import columns_of_relation, relations_of
 from moorland.core.sources.engine_duckdb import DuckDbFile
 from moorland.core.sources.engine_postgres import Postgres
+from moorland.core.sources.engine_spark import SparkConnect
 from moorland.core.sources.engines import DatabaseEngine, SqliteFile
 from moorland.core.sources.files import to_table_data
 from moorland.core.sources.placing import engine_of
@@ -43,6 +44,7 @@ from tests.core.databases import Database, postgres, sqlite
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.worlds import COLUMNS, MEASURES, World
 from tests.core.seeds import SEEDS
+from tests.core.spark import SparkDatabase, running_spark
 from tests.core.test_against_oracle import ordered, plain
 from tests.core.worlds import TODAY, arrow_table, ask
 
@@ -61,7 +63,7 @@ WORLDS = itertools.count()
 class Held:
     """An engine over a connection that the test fills."""
 
-    def __init__(self, engine: DatabaseEngine, database: Database) -> None:
+    def __init__(self, engine: DatabaseEngine, database: Database | SparkDatabase) -> None:
         self.engine, self.database = engine, database
         engine._connection = database.connection
 
@@ -89,7 +91,7 @@ def declared(document: dict[str, Any], left: set[str]) -> dict[str, Any]:
     return {"moorland": 1, "name": "test", **document, "sources": sources, "models": [{**model, "tables": tables}]}
 
 
-@pytest.fixture(scope="module", params=["sqlite", "duckdb", "postgres"])
+@pytest.fixture(scope="module", params=["sqlite", "duckdb", "postgres", "spark"])
 def held(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Held]:
     nowhere = tmp_path_factory.mktemp("engine") / "none"
     match request.param:
@@ -97,9 +99,14 @@ def held(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactor
             yield Held(SqliteFile("held", nowhere), sqlite())
         case "duckdb":
             yield Held(DuckDbFile("held", nowhere), Database(DIALECTS["duckdb"], duckdb.connect()))
-        case _:
+        case "postgres":
             with postgres() as database:
                 yield Held(Postgres("held", ""), database)
+        case _:
+            with running_spark() as port:
+                spark = Held(SparkConnect("held", "127.0.0.1", port, None, False), SparkDatabase(port))
+                yield spark
+                spark.engine.close()
 
 
 def left_of(world: World) -> set[str]:

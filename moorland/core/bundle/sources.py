@@ -6,7 +6,7 @@ from pydantic import Field, StringConstraints, model_validator
 
 from moorland.core.bundle.shape import Name, Named, Shape
 
-SourceKind = Literal["sqlite", "duckdb", "postgres"]
+SourceKind = Literal["sqlite", "duckdb", "postgres", "spark"]
 #: The kinds that are files; the others are reached over a network.
 FILE_KINDS: tuple[SourceKind, ...] = ("sqlite", "duckdb")
 #: A name in an engine: never text of a statement.
@@ -43,8 +43,10 @@ class Source(Named):
             given = [name for name, value in reached.items() if value is not None]
             if self.file is None or given:
                 raise ValueError(f"a {self.kind} source has a file" + (f", and no {given[0]}" if given else ""))
-        elif self.file is not None or self.host is None or self.database is None:
-            raise ValueError(f"a {self.kind} source has a host and a database, and no file")
+        elif self.file is not None or self.host is None:
+            raise ValueError(f"a {self.kind} source has a host, and no file")
+        elif (self.database is None) == (self.kind == "postgres"):
+            raise ValueError("a postgres source has a database; a spark source has none, its relations are named with their catalog")
         return self
 
 

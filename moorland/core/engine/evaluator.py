@@ -18,7 +18,7 @@ from moorland.core.bundle.schema import build_schema
 from moorland.core.engine.changes import answer_change
 from moorland.core.engine.columns import TableData, empty_table
 from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
-from moorland.core.engine.in_place import SourceFailed, StandingData, not_available, on_strata, standing
+from moorland.core.engine.in_place import SourceFailed, StandingData, TooManyStrata, not_available, on_strata, standing
 from moorland.core.engine.listing import ListedRows, listed_rows, rows_answer
 from moorland.core.engine.listing_in_place import listed_in_place
 from moorland.core.engine.member_rules import parents_of
@@ -234,10 +234,14 @@ class Evaluator:
             return self._answer(viewer, question)
         except TooCostly as costly:
             return Refused("too_costly", costly.message).answer()
-        except Refused as refused:
-            return refused.answer()
-        except (SourceFailed, LeftInPlace) as failed:
-            return not_available(failed).answer()
+        except (Refused, SourceFailed, LeftInPlace) as refused:
+            return self._refusal(refused)
+
+    def _refusal(self, refused: Refused | SourceFailed | LeftInPlace) -> Refusal:
+        """A refusal as an answer. What is missing of the strata is no answer, but is fetched (engine.through_strata)."""
+        if self.standing and isinstance(refused, LeftInPlace | TooManyStrata):
+            raise refused
+        return refused.answer() if isinstance(refused, Refused) else not_available(refused).answer()
 
     def _answer(self, viewer: Viewer, question: Question) -> Answer:
         asked = question.asked
@@ -276,19 +280,15 @@ class Evaluator:
             return self._listed(self.viewer_model(viewer, question.model), question, export)
         except TooCostly as costly:
             return Refused("too_costly", costly.message).answer()
-        except Refused as refused:
-            return refused.answer()
-        except (SourceFailed, LeftInPlace) as failed:
-            return not_available(failed).answer()
+        except (Refused, SourceFailed, LeftInPlace) as refused:
+            return self._refusal(refused)
 
     def exported_rows(self, viewer: Viewer, question: RowsQuestion) -> Answer:
         """The rows of a question that the viewer may export (5.7); none where no role held lets them be exported."""
         try:
             return rows_answer(self._listed(self.viewer_model(viewer, question.model), question, export=True))
-        except Refused as refused:
-            return refused.answer()
-        except (SourceFailed, LeftInPlace) as failed:
-            return not_available(failed).answer()
+        except (Refused, SourceFailed, LeftInPlace) as refused:
+            return self._refusal(refused)
 
     def sql(self, viewer: Viewer, question: Question, dialect: Dialect) -> list[Statement]:
         """The SQL that answers a question about rows or totals for a viewer. Raises Refused, or NotInSql where SQL cannot answer it yet."""
@@ -305,8 +305,8 @@ class Evaluator:
             seen = [model for viewer in viewers if (model := self._model_or_none(viewer, question.model))]
             measures = self.models[question.model].measures
             return standing(Unseen(whole, seen), lambda on: answer_totals(on, question, measures, self.people.definitions, self.secret))
-        except Refused as refused:
-            return refused.answer()
+        except (Refused, SourceFailed, LeftInPlace) as refused:
+            return self._refusal(refused)
 
     def _model_or_none(self, viewer: Viewer, model: str) -> ViewerModel | None:
         try:
@@ -360,7 +360,9 @@ class Evaluator:
             try:
                 model = self.viewer_model(viewers[places[0]], question.model)
                 answers = self._at_once(model, [viewers[place] for place in places], question)
-            except (Refused, SourceFailed, LeftInPlace):
+            except (Refused, SourceFailed, LeftInPlace) as refused:
+                if self.standing and isinstance(refused, LeftInPlace | TooManyStrata):
+                    raise
                 continue
             if answers is not None:
                 found.update(zip(places, answers, strict=True))

@@ -36,6 +36,10 @@ class Dialect:
         """A value as the engine keeps it, to be bound."""
         return value
 
+    def number(self, value: float) -> exp.Expression:
+        """A number as a literal."""
+        return number(value)
+
     def truth(self, value: bool) -> exp.Expression:
         """TRUE or FALSE."""
         raise self.missing("a truth value")
@@ -253,8 +257,56 @@ class DuckDb(Postgres):
         return exp.select(exp.alias_(split, "item", quoted=True)).subquery("items")
 
 
+class Spark(Dialect):
+    """Engines that speak Spark Connect; texts are compared by code point as they are."""
+
+    name = "spark"
+    title = "Spark"
+    types = {"text": "STRING", "integer": "BIGINT", "number": "DOUBLE", "boolean": "BOOLEAN", "date": "DATE", "timestamp": "TIMESTAMP_NTZ"}
+    greatest, least = "GREATEST", "LEAST"
+
+    def number(self, value: float) -> exp.Expression:
+        """A written fraction is a decimal here, which holds less than a number."""
+        return number(value) if isinstance(value, int) else cast(text(repr(value)), self.types["number"])
+
+    def truth(self, value: bool) -> exp.Expression:
+        return exp.Boolean(this=value)
+
+    def is_true(self, value: exp.Expression) -> exp.Expression:
+        return value
+
+    def day(self, value: datetime.date, type_: str) -> exp.Expression:
+        return cast(text(value.isoformat(sep=" ") if isinstance(value, datetime.datetime) else value.isoformat()), self.types[type_])
+
+    def fits(self, whole: exp.Expression) -> exp.Expression:
+        wide = whole.copy()
+        for side in ("this", "expression"):
+            if wide.args.get(side) is not None:
+                wide.set(side, cast(wide.args[side], "DECIMAL(20, 0)"))
+        return exp.Between(this=exp.Paren(this=wide), low=cast(text(str(-_LARGEST)), "DECIMAL(20, 0)"), high=cast(text(str(_LARGEST - 1)), "DECIMAL(20, 0)"))
+
+    def floor(self, value: exp.Expression) -> exp.Expression:
+        return function("FLOOR", value)
+
+    def day_text(self, day: exp.Expression) -> exp.Expression:
+        return function("DATE_FORMAT", day, text("yyyy-MM-dd"))
+
+    def finite(self, value: exp.Expression) -> exp.Expression:
+        largest = cast(text(repr(_LARGEST_NUMBER)), self.types["number"])
+        return exp.Case(ifs=[exp.If(this=exp.LTE(this=function("ABS", value), expression=largest), true=value.copy())])
+
+    def rows_given(self, columns: dict[str, tuple[str, list[Any]]], bind: Callable[[Any], exp.Expression]) -> exp.Expression:
+        """A bound value is a text here; each column is one, of JSON. Days stand in it as text."""
+        kinds = {"integer": "bigint", "number": "double", "boolean": "boolean"}
+        arrays = [
+            function("FROM_JSON", bind(json.dumps(values, default=str)), text(f"array<{kinds.get(type_, 'string')}>")) for type_, values in columns.values()
+        ]
+        named = exp.Aliases(this=function("INLINE", function("ARRAYS_ZIP", *arrays)), expressions=[exp.to_identifier(name, quoted=True) for name in columns])
+        return exp.select(named).subquery("kept")
+
+
 #: Every dialect by its name.
-DIALECTS: dict[str, Dialect] = {dialect.name: dialect for dialect in (Sqlite(), Postgres(), DuckDb())}
+DIALECTS: dict[str, Dialect] = {dialect.name: dialect for dialect in (Sqlite(), Postgres(), DuckDb(), Spark())}
 
 
 def _glob(pattern: str | None, escape: str) -> str | None:

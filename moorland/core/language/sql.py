@@ -84,7 +84,7 @@ class Rendering:
             return self.parameters.bind(value) if "%" in value else text(value)
         if isinstance(value, datetime.date):
             return self.dialect.day(value, str(node.type))
-        return number(value)
+        return self.dialect.number(value)
 
     def of_currentdate(self, node: tree.CurrentDate) -> exp.Expression:
         return self.of_literal(tree.Literal(value=self.as_of, type="date"))

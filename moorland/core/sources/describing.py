@@ -10,7 +10,7 @@ from moorland.core.sources.engines import DatabaseEngine
 
 #: How types of engines are read, by the start of their names; what is not here is not read.
 READ_AS: tuple[tuple[str, ValueType], ...] = (
-    (r"(small|big|tiny|medium)?int(eger)?[248]?\b|(big|small)?serial", "integer"),
+    (r"(small|big|tiny|medium)?int(eger)?[248]?\b|(big|small)?serial|long|short|byte\b", "integer"),
     (r"real|double|float[48]?\b|numeric|decimal", "number"),
     (r"text|n?varchar|character|char\b|bpchar|string|clob|name\b", "text"),
     (r"bool", "boolean"),
@@ -50,6 +50,9 @@ def relations_of(engine: DatabaseEngine) -> list[FoundRelation]:
     if engine.dialect.name == "sqlite":
         rows = engine.rows("SELECT name, type FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite_%' ORDER BY name")
         return [FoundRelation(relation=[str(name)], kind=str(kind)) for name, kind in rows[:MOST_RELATIONS]]
+    if engine.dialect.name == "spark":
+        rows = engine.rows("SHOW TABLES")
+        return [FoundRelation(relation=[part for part in (str(space or ""), str(name)) if part], kind="table") for space, name, *_ in rows[:MOST_RELATIONS]]
     rows = engine.rows(
         "SELECT table_schema, table_name, table_type FROM information_schema.tables"
         " WHERE table_schema NOT IN ('information_schema', 'pg_catalog') ORDER BY 1, 2"
@@ -61,6 +64,8 @@ def columns_of_relation(engine: DatabaseEngine, relation: list[str]) -> list[Fou
     """The columns of a relation, in its order; none where there is no such relation. Raises SourceFailed."""
     if engine.dialect.name == "sqlite":
         rows = engine.rows("SELECT name, type FROM pragma_table_info(:name)", {"name": relation[-1]})
+    elif engine.dialect.name == "spark":
+        rows = engine.columns(relation)
     else:
         schema = relation[-2] if len(relation) > 1 else ("main" if engine.dialect.name == "duckdb" else "public")
         asked = "SELECT column_name, data_type FROM information_schema.columns WHERE table_schema = :schema AND table_name = :name ORDER BY ordinal_position"

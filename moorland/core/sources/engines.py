@@ -47,6 +47,10 @@ class DatabaseEngine:
         """The rows of a statement. Raises SourceFailed."""
         return self._guarded(lambda: self._rows(sql, parameters or {})[1])
 
+    def columns(self, relation: list[str]) -> list[tuple[Any, ...]]:
+        """The names and types of a relation's columns, where the engine tells them otherwise than by a statement. Raises SourceFailed."""
+        raise NotImplementedError
+
     def _guarded(self, ask: Callable[[], Result]) -> Result:
         """One statement at a time; a connection that was open already and broke is opened anew, once."""
         with self._lock:

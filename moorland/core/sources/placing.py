@@ -42,6 +42,13 @@ def engine_of(source: Source, secret: str | None, folders: list[Path], hosts: li
         return DuckDbFile(source.name, file)
     if source.host not in hosts:
         raise SourceFailed(source.name, f"{source.host} is none of the hosts that sources may be on. Name it in MOORLAND_SOURCE_HOSTS.")
+    if source.kind == "spark":
+        try:
+            from moorland.core.sources.engine_spark import SparkConnect
+        except ImportError:
+            raise SourceFailed(source.name, "The client of Spark Connect is not installed on this machine: install moorland[spark].") from None
+
+        return SparkConnect(source.name, source.host or "", source.port or 15_002, secret, source.tls != "off")
     address: dict[str, Any] = {"host": source.host, "dbname": source.database, "sslmode": _TLS[source.tls]}
     more = {"port": source.port, "user": source.user, "password": secret}
     # Loaded where it is used: most workspaces have no such source, and every command would wait for it.

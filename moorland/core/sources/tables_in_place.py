@@ -167,14 +167,17 @@ class SqlTable:
             # Only what is ordered by has to stand beside the rows; without it an engine need not pair them.
             kept_rows = exp.Exists(this=exp.select(number(1)).from_(rows).where(fits))
             select = select.join(rows, on=fits, join_type="inner") if kept.ranks else select.where(kept_rows)
-        for item, descending in kept.order:
-            if isinstance(item, int):
-                select = select.order_by(exp.Ordered(this=exp.column(f"r{item}", table="kept", quoted=True), desc=descending), copy=False)
-            else:
-                value = self._value("t", item)
-                by = dialect.by_code_point(value.copy()) if self._types[item] == "text" else value.copy()
-                select = select.order_by(exp.Ordered(this=by, desc=descending, nulls_first=False), copy=False)
-        select = select.limit(limit).offset(offset)
+        # What is ordered by stands as columns of its own: not every engine orders by what it does not give.
+        outside = exp.select(*(exp.column(f"c{place}", quoted=True) for place in range(len(columns))), exp.column("one", quoted=True))
+        for place, (item, descending) in enumerate(kept.order):
+            select = select.select(
+                exp.alias_(exp.column(f"r{item}", table="kept", quoted=True) if isinstance(item, int) else self._value("t", item), f"o{place}", quoted=True)
+            )
+            by: exp.Expression = exp.column(f"o{place}", quoted=True)
+            if isinstance(item, str) and self._types[item] == "text":
+                by = dialect.by_code_point(by)
+            outside = outside.order_by(exp.Ordered(this=by, desc=descending, nulls_first=False), copy=False)
+        select = outside.from_(select.subquery("page")).limit(limit).offset(offset)
         types: dict[str, ValueType] = {f"c{place}": self._types[name] for place, name in enumerate(columns)}
         return self.engine.arrow(select.sql(dialect=dialect.name), parameters.values, {**types, "one": "integer"})
 
