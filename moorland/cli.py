@@ -1,6 +1,7 @@
 """The commands of bundle.md: answers on standard output, messages on standard error; exit 0 good, 1 failed, 2 the input is wrong."""
 
 from importlib import import_module
+from typing import Any
 
 import typer
 from typer._click.core import Command, Context
@@ -36,6 +37,20 @@ class _Commands(TyperGroup):
 
     def list_commands(self, ctx: Context) -> list[str]:
         return list(COMMANDS)
+
+    def invoke(self, ctx: Context) -> Any:
+        """Runs a command; a source that does not answer, and what is not answered for tables left in one, is said in a sentence."""
+        try:
+            return super().invoke(ctx)
+        except Exception as wrong:
+            from moorland.commands.console import messages
+            from moorland.core.engine.in_place import SourceFailed
+            from moorland.core.engine.model_data import LeftInPlace
+
+            if not isinstance(wrong, SourceFailed | LeftInPlace):
+                raise
+            messages.print(str(wrong), markup=False)
+            raise typer.Exit(2) from None
 
     def get_command(self, ctx: Context, cmd_name: str) -> Command | None:
         if cmd_name not in COMMANDS:

@@ -64,7 +64,11 @@ def _without_secrets(bundle: Bundle) -> Bundle:
 def _placed(model: Model, with_data: bool) -> Model:
     """A model whose tables name their files in the folder, or none."""
     tables = [
-        table.model_copy(update={"data": f"data/{_plain(model.name)}/{_plain(table.name)}.parquet" if with_data and table.alias_of is None else None})
+        table.model_copy(
+            update={
+                "data": f"data/{_plain(model.name)}/{_plain(table.name)}.parquet" if with_data and table.alias_of is None and table.in_place is None else None
+            }
+        )
         for table in model.tables
     ]
     return model.model_copy(update={"tables": tables})

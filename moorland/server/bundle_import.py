@@ -33,6 +33,7 @@ from moorland.server.policies.assignments import assign
 from moorland.server.policies.models import Assignment, Role
 from moorland.server.releases.bundles import bundle_of, draft_policy
 from moorland.server.releases.returning import as_released
+from moorland.server.sources.models import StoredSource, leads_elsewhere
 from moorland.server.workspace_document import apply_workspace, read_workspace
 
 #: The lists of people that act at once, and how one of each is called.
@@ -69,11 +70,12 @@ def import_into(folder: Path, by: Account | str, apply: bool, with_data: bool = 
         with recorded(by, "import bundle", bundle.name, "people", "policy", "data") as change:
             tables = _tables(bundle, folder) if with_data else []
             _people(bundle)
+            sources = _sources(bundle)
             as_released(
                 {key: [_stored(key, item) for item in getattr(bundle, key)] for key in ("models", "roles", "shelves", "pages", "promises")}, _role_ids()
             )
             _assignments(bundle)
-            workspace = apply_workspace(beside, by if isinstance(by, str) else by.login) if beside is not None else []
+            workspace = [*sources, *(apply_workspace(beside, by if isinstance(by, str) else by.login) if beside is not None else [])]
             try:
                 after = evaluator_of(bundle_of("draft"))
                 for name in after.models:
@@ -157,6 +159,23 @@ def _people(bundle: Bundle) -> None:
     organizations = _organizations(bundle, secret)
     accounts = _accounts(bundle, organizations, secret)
     _groups(bundle, accounts, secret)
+
+
+def _sources(bundle: Bundle) -> list[str]:
+    """Sources become those of the bundle, but for their secrets: one that leads elsewhere than before has none. Others stay. Tells what is new or otherwise."""
+    told = []
+    known = {item.name: item for item in StoredSource.objects.all()}
+    for source in bundle.sources:
+        document, stored = to_plain(source), known.get(source.name)
+        if stored is None:
+            StoredSource.appended(source.name, document)
+            told.append(f"source {source.name} added, without its secret")
+        elif stored.document != document:
+            if leads_elsewhere(stored.document, document):
+                stored.sealed = ""
+            stored.rewritten(document)
+            told.append(f"source {source.name} changed")
+    return told
 
 
 def _organizations(bundle: Bundle, secret: set[str]) -> dict[str, Organization]:

@@ -24,7 +24,7 @@ from moorland.server.catalog.storage import load_table
 from moorland.server.errors import Failure
 from moorland.server.releases.bundles import State, bundle_of, live_number, lived_bundle, workspace
 from moorland.server.releases.models import Workspace
-from moorland.server.sources.engines import contents, loader
+from moorland.server.sources.engines import Contents, contents, contents_anew, loader
 from moorland.server.turns import out_of_turn
 
 #: So many evaluators, and models with their data, are kept: draft and live on a few days.
@@ -54,6 +54,8 @@ def evaluator(state: State, as_of: datetime.date | None = None, as_lived: bool =
         lived = as_lived and state == "live" and day < today
         versions = _versions(space, state)
         held = contents()
+        if held:
+            held += _anew(state, versions, day)
         key = (str(settings.DATA), f"{state} as lived" if lived else state, *versions, day, held)
         with _lock:
             if key in _evaluators:
@@ -63,14 +65,24 @@ def evaluator(state: State, as_of: datetime.date | None = None, as_lived: bool =
                 if key in _evaluators:
                     return _evaluators[key]
             try:
-                made = _as_lived(day, space) if lived else _reloaded(key) or _made(bundle_of(state), day, held)
+                made = _as_lived(day, space, held) if lived else _reloaded(key) or _made(bundle_of(state), day, held)
             except BundleError as error:
                 raise Failure(409, "unusable", f"The {state} state cannot be evaluated: {error.problems[0].sentence()}", error.problems) from None
             if _versions(workspace(), state) == versions:
-                return _kept(key, made)
+                kept = _kept(key, made)
+                # What it reads anew is only known now.
+                if not held or _anew(state, versions, day) == tuple(item for item in held if len(item[0]) > 1):
+                    return kept
 
 
-def _made(bundle: Bundle, day: datetime.date | None, held: tuple[tuple[str, str], ...]) -> Evaluator:
+def _anew(state: State, versions: tuple[int, int, int], day: datetime.date) -> Contents:
+    """What tables hold that the evaluator of these versions reads anew for every question; nothing before there is one."""
+    with _lock:
+        found = next((kept for key, kept in _evaluators.items() if key[:6] == (str(settings.DATA), state, *versions, day)), None)
+    return contents_anew(found.bundle, found.read_anew) if found is not None and found.read_anew else ()
+
+
+def _made(bundle: Bundle, day: datetime.date | None, held: Contents) -> Evaluator:
     return Evaluator(bundle, loader(bundle, load_table, dict(held)), day, _secret(), _joined)
 
 
@@ -81,10 +93,11 @@ def _reloaded(key: tuple[Any, ...]) -> Evaluator | None:
     return found.reloaded(loader(found.bundle, load_table, dict(key[6]))) if found is not None else None
 
 
-def _as_lived(day: datetime.date, space: Workspace) -> Evaluator:
+def _as_lived(day: datetime.date, space: Workspace, held: Contents) -> Evaluator:
     """A day that is over. Where lines kept here have changed since, what is joined is its own: it would take the place of what is joined of today."""
     load = lived_loader(day, zoneinfo.ZoneInfo(space.time_zone))
-    return Evaluator(lived_bundle(day), load or load_table, day, _secret(), _joined if load is None else None)
+    bundle = lived_bundle(day)
+    return Evaluator(bundle, loader(bundle, load or load_table, dict(held)), day, _secret(), _joined if load is None else None)
 
 
 @contextmanager

@@ -23,6 +23,7 @@ from moorland.server.policies.assignments import assign
 from moorland.server.policies.models import Role
 from moorland.server.releases.models import Workspace
 from moorland.server.releases.publishing import publish
+from moorland.server.sources.models import StoredSource
 from moorland.server.trail.models import record
 from moorland.server.workspace_document import apply_workspace, read_workspace
 
@@ -60,6 +61,8 @@ def fill_workspace(folder: Path, administrators: set[str], password: str | None,
     tags = {"sensitive_tags": bundle.sensitive_tags} if "sensitive_tags" in bundle.model_fields_set else {}
     Workspace.objects.create(name=bundle.name, time_zone=bundle.time_zone, **tags)
     _people(bundle, administrators, password, sign_in)
+    for position, source in enumerate(bundle.sources):
+        StoredSource.objects.create(name=source.name, document=to_plain(source), position=position)
     for position, model in enumerate(bundle.models):
         Model.objects.create(name=model.name, document=to_plain(model), position=position)
         for table in model.tables:

@@ -4,23 +4,26 @@ import itertools
 import os
 import sqlite3
 from collections.abc import Callable, Iterator
-from contextlib import closing
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any
 
 import duckdb
+import numpy as np
+import psycopg
 import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 
-from moorland.core.bundle.model import Model
+from moorland.core.bundle.model import Column, Model, Table
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.promises import Promise
 from moorland.core.bundle.reading import read_document
 from moorland.core.bundle.sources import Source
 from moorland.core.engine import in_place
-from moorland.core.engine.columns import TableData
+from moorland.core.engine.cells import json_values
+from moorland.core.engine.columns import TableData, encode_values
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import SourceFailed
+from moorland.core.engine.in_place import KeptRows, SourceFailed
 from moorland.core.engine.questions import Refused
 from moorland.core.insight.bridge import BridgeQuestion, bridge
 from moorland.core.insight.effect import AlignedQuestion, aligned_rows
@@ -32,6 +35,7 @@ from moorland.core.insight.reach import reach
 from moorland.core.insight.trace import Traced, trace
 from moorland.core.insight.who import WhoQuestion, who
 from moorland.core.language.dialects import DIALECTS
+from moorland.core.sources import engines
 from moorland.core.sources.describing import columns_of_relation, relations_of
 from moorland.core.sources.engine_duckdb import DuckDbFile
 from moorland.core.sources.engine_postgres import Postgres
@@ -40,7 +44,7 @@ from moorland.core.sources.engines import DatabaseEngine, SqliteFile
 from moorland.core.sources.files import to_table_data
 from moorland.core.sources.placing import engine_of
 from moorland.core.sources.tables_in_place import SqlTable
-from tests.core.databases import Database, postgres, sqlite
+from tests.core.databases import Database, postgres, running_postgres, sqlite
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.worlds import COLUMNS, MEASURES, World
 from tests.core.seeds import SEEDS
@@ -276,8 +280,66 @@ def test_a_file_is_opened_read_only_and_reaches_nothing_outside(tmp_path: Path) 
         engine = engine_of(Source.model_validate({"name": "f", "kind": kind, "file": kind}), None, [tmp_path], [])
         assert engine.rows("SELECT a FROM t") == [(1,)]
         assert [(column.name, column.type) for column in columns_of_relation(engine, ["t"])] == [("a", "integer")]
+        held = SqlTable(engine, ("t",), Table(name="t", columns=[Column(name="a", type="integer")]))
+        one = encode_values(np.array([1]), np.array([True]), "integer")
+        assert json_values(held.page(["a"], KeptRows({"a": one}, order=[("a", False)]), 0, 5)["a"].values[:1], np.array([True])) == [1]
         assert ["t"] in [item.relation[-1:] for item in relations_of(engine)]
         for statement in ("INSERT INTO t VALUES (2)", f"ATTACH '{tmp_path}/other'", f"SELECT * FROM read_csv('{tmp_path}/other.csv')", "INSTALL httpfs"):
             with pytest.raises(SourceFailed):
                 engine.rows(statement)
         engine.close()
+
+
+class Gone(Exception):
+    """Nobody waits for the answer any more."""
+
+
+@pytest.mark.parametrize("kind", ["sqlite", "duckdb", "postgres"])
+def test_a_statement_nobody_waits_for_is_ended_in_the_engine(kind: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    long = {
+        "sqlite": "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT COUNT(*) FROM n",
+        "duckdb": "SELECT COUNT(*) FROM range(100000) a, range(100000) b, range(100000) c WHERE a.range + b.range > c.range",
+        "postgres": "SELECT pg_sleep(600)",
+    }
+    with started(kind, tmp_path) as engine:
+        assert engine.rows("SELECT 1") == [(1,)]
+        looks = iter([None, None])
+
+        def step() -> None:
+            if next(looks, Gone) is Gone:
+                raise Gone
+
+        monkeypatch.setattr(engines, "step", step)
+        with pytest.raises(Gone):
+            engine.rows(long[kind])
+        monkeypatch.undo()
+        assert engine.rows("SELECT 2") == [(2,)]
+        monkeypatch.setattr(engines, "LONGEST_SECONDS", 0.3)
+        with pytest.raises(SourceFailed, match="did not answer"):
+            engine.rows(long[kind])
+        monkeypatch.undo()
+        assert engine.rows("SELECT 3") == [(3,)]
+
+
+@contextmanager
+def started(kind: str, folder: Path) -> Iterator[DatabaseEngine]:
+    """An engine that holds nothing."""
+    if kind == "postgres":
+        with running_postgres() as address:
+            yield Postgres("held", address)
+        return
+    with closing({"duckdb": duckdb.connect, "sqlite": sqlite3.connect}[kind](str(folder / "f"))) as made:
+        made.execute("CREATE TABLE t (a INTEGER)")
+        made.commit()
+    yield engine_of(Source.model_validate({"name": "f", "kind": kind, "file": "f"}), None, [folder], [])
+
+
+def test_a_connection_that_broke_is_opened_anew(tmp_path: Path) -> None:
+    with started("postgres", tmp_path) as engine, started("postgres", tmp_path) as other:
+        (mine,) = engine.rows("SELECT pg_backend_pid()")
+        with psycopg.connect(engine._address, autocommit=True) as another:  # type: ignore[attr-defined]
+            another.execute("SELECT pg_terminate_backend(%s)", mine)
+        assert engine.rows("SELECT 1") == [(1,)]
+        assert other.rows("SELECT 1") == [(1,)]
+    with pytest.raises(SourceFailed, match="cannot be reached"):
+        other.rows("SELECT 1")

@@ -5,12 +5,17 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from django.core.management import call_command
 
+from moorland.server import evaluating, setup
+from moorland.server.bundle_export import exported_bundle
+from moorland.server.bundle_import import import_into
+from moorland.server.sources import engines
 from moorland.server.sources.models import StoredSource
 from moorland.server.trail.models import Entry
 from tests.server.conftest import Session
 from tests.server.duties import Sessions, given
-from tests.server.test_pages import release
+from tests.server.test_pages import release, steward_says
 
 WAREHOUSE = {"name": "warehouse", "kind": "sqlite", "file": "warehouse.sqlite", "minutes": 0}
 
@@ -126,3 +131,45 @@ def test_the_duty_over_models_alone_leaves_no_table_in_a_source(boss: Session, a
         ("models/m/tables/run/place", {"source": "warehouse", "relation": ["run"]}),
     ):
         assert bob.error("POST", path, body) == (403, "not_allowed")
+
+
+def test_a_bundle_carries_sources_without_secrets_and_brings_them_back(boss: Session, file: Path, tmp_path: Path) -> None:
+    kept(boss)
+    source = {"name": "pg", "kind": "postgres", "host": "localhost", "database": "d", "user": "u"}
+    boss.ok("PUT", "sources", {"source": source, "secret": "quiet words", "version": None})
+    boss.ok("POST", "models/m/tables/run/place", {"source": "warehouse", "relation": ["run"]})
+    exported_bundle(tmp_path / "out", "draft", True)
+    written = (tmp_path / "out" / "sources.yaml").read_text()
+    assert "warehouse" in written and "quiet" not in written
+    assert not import_into(tmp_path / "out", "test", apply=True).changes
+    (tmp_path / "out" / "sources.yaml").write_text(written.replace("host: localhost", "host: elsewhere"))
+    assert import_into(tmp_path / "out", "test", apply=True).workspace == ["source pg changed"]
+    assert not StoredSource.objects.get(name="pg").sealed
+    call_command("flush", verbosity=0, interactive=False)
+    evaluating._evaluators.clear()
+    setup.import_into_empty(tmp_path / "out", set())
+    assert list(StoredSource.objects.values_list("name", flat=True)) == ["warehouse", "pg"]
+
+
+def test_whoever_is_taken_out_of_a_table_people_are_looked_up_in_is_out_at_once(boss: Session, file: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(engines, "MARKER_SECONDS", 0.0)
+    with sqlite3.connect(file) as database:
+        database.execute("CREATE TABLE scope (login TEXT, site INTEGER)")
+        database.executemany("INSERT INTO scope VALUES (?, ?)", [("ann", 1), ("ann", 3)])
+    kept(boss, minutes=600)
+    boss.ok("POST", "models/m/placed", {"table": "scope", "source": "warehouse", "relation": ["scope"], "columns": ["login", "site"]})
+    sentence = {"table": "run", "through": "scope", "person": "login", "person_is": "login", "match": {"site_id": "site"}}
+    steward_says(boss, {"entitlement": sentence})
+    assert energy(boss, "ann")["total"] == [500.0]
+    with sqlite3.connect(file) as database:
+        database.execute("DELETE FROM scope WHERE site = 3")
+    assert energy(boss, "ann")["total"] == [100.0]
+
+
+def test_a_change_of_people_and_a_refresh_are_compared_on_what_sources_hold(boss: Session, file: Path) -> None:
+    kept(boss, minutes=600)
+    boss.ok("POST", "models/m/tables/run/place", {"source": "warehouse", "relation": ["run"]})
+    release(boss)
+    told = boss.ok("POST", "acts?try=true", {"change_people": {"logins": ["ann"], "attributes": {"areas": ["fell", "marsh"]}}})
+    (ann,) = [viewer for viewer in told["viewers"] if viewer["login"] == "ann"]
+    assert {table["table"]: table["gained"] for table in ann["tables"]} == {"site": 1, "run": 1}

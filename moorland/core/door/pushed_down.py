@@ -33,6 +33,9 @@ class PushedDown:
         if case.question.rows is not None and case.relation.key is None:
             return None
         model = case.relation.schema
+        # Where tables stay in an engine already, that engine is asked by every other way.
+        if self._evaluator.data(model).left:
+            return None
         dialect = DIALECTS["sqlite"]
         try:
             made = self._evaluator.sql(case.viewer, case.question, dialect)

@@ -17,6 +17,7 @@ from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.schema import build_schema
 from moorland.core.engine.changes import answer_change
 from moorland.core.engine.columns import TableData, empty_table
+from moorland.core.engine.entitlements import EntitlementRule
 from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
 from moorland.core.engine.in_place import SourceFailed, StandingData, TooManyStrata, not_available, on_strata, standing
 from moorland.core.engine.listing import ListedRows, listed_rows, rows_answer
@@ -42,6 +43,7 @@ from moorland.core.engine.questions import (
     not_found,
 )
 from moorland.core.engine.roles import CompiledModel, CompiledRole, compile_role
+from moorland.core.engine.rules import RowsRule
 from moorland.core.engine.totals import answer_totals
 from moorland.core.engine.visible import Unseen, ViewerModel
 from moorland.core.language import tree
@@ -117,6 +119,17 @@ class Evaluator:
         made.__dict__.pop("_tables", None)
         return made
 
+    def with_content(self, other: Callable[[Model, str], TableData | None]) -> "Evaluator":
+        """The same bundle with another content of some tables; what is joined of it is not kept with the rest."""
+
+        def load(model: Model, name: str) -> TableData:
+            found = other(model, name)
+            return self._table(model, name) if found is None else found
+
+        made = self.reloaded(load)
+        made.shared = {}
+        return made
+
     def with_role(self, role: Role) -> "Evaluator":
         """The same with other sentences of one role: everything but that role is taken over. Raises BundleError where it cannot be used.
 
@@ -138,6 +151,25 @@ class Evaluator:
         if problems:
             raise BundleError(problems)
         return made
+
+    @cached_property
+    def read_anew(self) -> tuple[tuple[str, str], ...]:
+        """The tables left in place, each with its model, by which sentences look people up, or that conditions read whole: what is taken away there is taken away at once (sources.md 18.1)."""
+        found = set()
+        for name, model in self.models.items():
+            read = set(model.entitling)
+            rules = [rule for role in self.roles.values() if role.role.model == name for rule in role.rows]
+            conditions = [condition for role in self.roles.values() if role.role.model == name for condition in role.conditions]
+            conditions += [rule.condition for rule in rules if isinstance(rule, RowsRule)]
+            conditions += [rule.where for rule in rules if isinstance(rule, EntitlementRule) and rule.where is not None]
+            for table in model.schema.model.tables:
+                if table.base_filter is not None and table.alias_of is None:
+                    conditions.append(check_condition(table.base_filter, Scope(schema=model.schema, table=table.name, viewer=False, inner=True)))
+            read |= {query.table for condition in conditions for query in tree.inner_queries(condition)}
+            found |= {
+                (name, table.name) for table in model.schema.model.tables if table.in_place is not None and table.name in map(model.schema.original, read)
+            }
+        return tuple(sorted(found))
 
     def viewer(self, reference: ViewerReference) -> Viewer:
         """The viewer a reference names. Raises BundleError for somebody unknown."""

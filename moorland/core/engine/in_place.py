@@ -9,7 +9,7 @@ from less than it needs.
 import contextlib
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol, TypeVar
 
@@ -406,17 +406,23 @@ _kept: OrderedDict[str, dict[Fetched, StrataRows]] = OrderedDict()
 _lock = threading.Lock()
 #: Strata of so many contents are kept, and of one content by so many sets of columns.
 MOST_CONTENTS, MOST_SETS = 64, 40
+#: And with so many bytes altogether.
+MOST_BYTES = 1024**3
 
 
 def _kept_of(version: str) -> dict[Fetched, StrataRows]:
     with _lock:
         found = _kept.setdefault(version, {})
         _kept.move_to_end(version)
-        while len(_kept) > MOST_CONTENTS:
+        while len(_kept) > 1 and (len(_kept) > MOST_CONTENTS or sum(map(_bytes, _kept.values())) > MOST_BYTES):
             _kept.popitem(last=False)
         while len(found) > MOST_SETS:
             found.pop(next(iter(found)))
         return found
+
+
+def _bytes(kept: dict[Fetched, StrataRows]) -> int:
+    return sum(rows.counts.nbytes + sum(column.bytes for column in rows.columns.values()) for rows in list(kept.values()))
 
 
 def _one_row(base: ModelData, table: str, key: str, value: Any) -> StrataRows:
@@ -438,20 +444,3 @@ def picked(columns: dict[str, StoredColumn], rows: Array) -> dict[str, StoredCol
     """Some rows of columns."""
     index = np.append(rows, -1)
     return {name: column.taken(index) for name, column in columns.items()}
-
-
-def read_by(base: ModelData, table: str, keys: Iterable[tuple[str, str]]) -> set[str]:
-    """The stored columns of a table among some columns and all that derived ones of it read."""
-    found: set[str] = set()
-    waiting, seen = list(keys), set[tuple[str, str]]()
-    while waiting:
-        owner, column = waiting.pop()
-        if (owner, column) in seen:
-            continue
-        seen.add((owner, column))
-        derived = base.derived.get((base.schema.original(owner), column))
-        if derived is not None:
-            waiting += derived.reads
-        elif base.schema.original(owner) == table:
-            found.add(column)
-    return found

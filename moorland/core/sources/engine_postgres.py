@@ -20,3 +20,6 @@ class Postgres(DatabaseEngine):
         options = f"-c default_transaction_read_only=on -c statement_timeout={LONGEST_SECONDS * 1000} -c timezone=UTC"
         more: dict[str, Any] = {"connect_timeout": 10, "options": options, "autocommit": True}
         return psycopg.connect(self._address, **more) if isinstance(self._address, str) else psycopg.connect(**{**self._address, **more})
+
+    def _interrupt(self) -> None:
+        self._connection.cancel_safe(timeout=5)

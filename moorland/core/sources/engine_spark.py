@@ -47,6 +47,9 @@ class SparkConnect(DatabaseEngine):
 
         return self._guarded(ask)
 
+    def _interrupt(self) -> None:
+        self._connection.interruptAll()
+
     def _drop(self) -> None:
         session, self._connection = self._connection, None
         if session is not None:

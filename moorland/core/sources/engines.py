@@ -1,8 +1,12 @@
 """Connections to engines that hold tables, one statement at a time; a SQLite file is one (sources.md 17)."""
 
+import contextlib
 import sqlite3
 import threading
+import time
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor, wait
+from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -11,9 +15,12 @@ import pyarrow as pa
 from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.in_place import SourceFailed
 from moorland.core.language.dialects import DIALECTS, Dialect
+from moorland.core.price import step
 from moorland.core.sources.tables_in_place import arrow_rows
 
 Result = TypeVar("Result")
+#: Seconds between two looks at whether an answer is still wanted.
+LOOK_SECONDS = 0.25
 #: An engine that has not answered within so many seconds is given up on.
 LONGEST_SECONDS = 60
 
@@ -27,6 +34,7 @@ class DatabaseEngine:
         self.name, self.dialect = name, DIALECTS[kind]
         self._lock = threading.Lock()
         self._connection: Any = None
+        self._worker: ThreadPoolExecutor | None = None
         #: Told of every failure.
         self.troubled: Callable[[SourceFailed], None] | None = None
 
@@ -53,19 +61,52 @@ class DatabaseEngine:
 
     def _guarded(self, ask: Callable[[], Result]) -> Result:
         """One statement at a time; a connection that was open already and broke is opened anew, once."""
-        with self._lock:
+        while not self._lock.acquire(timeout=LOOK_SECONDS):
+            step()
+        try:
             for fresh in (self._connection is None, True):
                 try:
-                    if self._connection is None:
-                        self._connection = self._open()
-                    return ask()
+                    return self._waited(partial(self._on_connection, ask))
                 except self.broken as wrong:
                     self._drop()
                     if fresh:
                         raise self._failed(f"{self.name} cannot be reached: {said(wrong)}.") from None
                 except self.wrong as wrong:
                     raise self._failed(f"{self.name} refuses a statement: {said(wrong)}.") from None
+        finally:
+            self._lock.release()
         raise AssertionError("a second try is the last")
+
+    def _on_connection(self, ask: Callable[[], Result]) -> Result:
+        if self._connection is None:
+            self._connection = self._open()
+        return ask()
+
+    def _waited(self, ask: Callable[[], Result]) -> Result:
+        """What a statement gives. Where nobody waits for it any more, or it takes too long, the engine is told to end it."""
+        if self._worker is None:
+            self._worker = ThreadPoolExecutor(max_workers=1, thread_name_prefix="source")
+        until, asked = time.monotonic() + LONGEST_SECONDS, self._worker.submit(ask)
+        try:
+            while not wait([asked], timeout=LOOK_SECONDS).done:
+                step()
+                if time.monotonic() > until:
+                    raise self._failed(f"{self.name} did not answer within {LONGEST_SECONDS} seconds; the statement was ended.")
+        except BaseException:
+            self._end(asked)
+            raise
+        return asked.result()
+
+    def _end(self, asked: Future[Any]) -> None:
+        """Ends a statement that runs; a connection that does not let go of it is given up."""
+        with contextlib.suppress(Exception):
+            self._interrupt()
+        if not wait([asked], timeout=10).done:
+            self._worker, self._connection = None, None
+
+    def _interrupt(self) -> None:
+        """Tells the engine to end what it works on."""
+        self._connection.interrupt()
 
     def close(self) -> None:
         """Ends the connection."""
@@ -108,8 +149,9 @@ class SqliteFile(DatabaseEngine):
     def _open(self) -> Any:
         connection = sqlite3.connect(f"{self._file.resolve().as_uri()}?mode=ro", uri=True, check_same_thread=False, timeout=LONGEST_SECONDS)
         connection.execute("PRAGMA query_only = ON")
-        # What tells columns is made when it is first used, which is a write to what SQLite keeps of itself.
+        # What tells columns, and rows that are sent along, is made when it is first used, which is a write to what SQLite keeps of itself.
         connection.execute("SELECT name FROM pragma_table_info('none')").fetchall()
+        connection.execute("SELECT value FROM json_each('[]')").fetchall()
         connection.set_authorizer(_reading_only)
         return connection
 

@@ -48,7 +48,7 @@ def bundle_loader(bundle: Bundle, folder: Path) -> TableLoader:
         return engines[source.name]
 
     now = f"as it was read {next(_READINGS)}"
-    return placed(folder_loader(folder), bundle, engine, lambda source: now)
+    return placed(folder_loader(folder), bundle, engine, lambda source, model, table: now)
 
 
 def read_table(folder: Path, table: Table) -> TableData:

@@ -4,11 +4,12 @@ import hashlib
 import os
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any
 
+import pyarrow as pa
 from sqlglot import exp
 
 from moorland.core.bundle.document import Bundle
@@ -23,8 +24,10 @@ from moorland.core.sources.tables_in_place import SqlTable
 
 #: A table that others look up is read as a snapshot up to so many rows.
 MOST_SNAPSHOT_ROWS = 2_000_000
-#: So many snapshots are kept; those used last.
-MOST_SNAPSHOTS = 64
+#: Of a table that is read anew for every question so many rows are looked at.
+MOST_READ_ANEW = 200_000
+#: So many snapshots are kept, with so many bytes; those used last.
+MOST_SNAPSHOTS, MOST_SNAPSHOT_BYTES = 64, 2 * 1024**3
 _snapshots: OrderedDict[str, TableData] = OrderedDict()
 _lock = threading.Lock()
 #: What PostgreSQL calls the ways to secure a connection.
@@ -93,10 +96,19 @@ def marked(engine: DatabaseEngine, marker: Marker) -> str:
     return str(rows[0][0])
 
 
-def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], DatabaseEngine], content: Callable[[Source], str]) -> TableLoader:
+def fingerprint(held: SqlTable, columns: Sequence[str]) -> str:
+    """What a relation holds now, as a hash of its first rows in order. Raises SourceFailed."""
+    rows = held.arrow(columns, KeptRows(None, order=[(name, False) for name in columns]), 0, MOST_READ_ANEW)
+    sink = pa.BufferOutputStream()
+    with pa.ipc.new_stream(sink, rows.schema) as written:
+        written.write_table(rows.combine_chunks())
+    return hashlib.sha256(sink.getvalue()).hexdigest()
+
+
+def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], DatabaseEngine], content: Callable[[Source, str, str], str]) -> TableLoader:
     """Loads tables that are left in place as such, tables others look up as snapshots, and all others as `load` does.
 
-    `content` names what a source holds now; while it is the same, so is the data.
+    `content` names what a source holds now of a model's table; while it is the same, so is the data.
     """
     sources = {source.name: source for source in bundle.sources}
 
@@ -106,7 +118,7 @@ def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], Databas
             return load(model, name)
         source = sources[table.in_place.source]
         later = LaterEngine(source.name, source.kind, partial(engine, source))
-        return _placed(model, table, SqlTable(later, table.in_place.relation, table), content(source))
+        return _placed(model, table, SqlTable(later, table.in_place.relation, table), content(source, model.name, name))
 
     return loaded
 
@@ -130,7 +142,7 @@ def _placed(model: Model, table: Table, held: SqlTable, content: str) -> TableDa
     snapshot = TableData(hashlib.sha256(version.encode()).hexdigest(), length, read)
     with _lock:
         _snapshots[version] = snapshot
-        while len(_snapshots) > MOST_SNAPSHOTS:
+        while len(_snapshots) > 1 and (len(_snapshots) > MOST_SNAPSHOTS or sum(kept.bytes for kept in _snapshots.values()) > MOST_SNAPSHOT_BYTES):
             _snapshots.popitem(last=False)
     return snapshot
 

@@ -17,13 +17,14 @@ from moorland.core.sources.readings import ColumnRead
 from moorland.core.sources.typed_tables import read_ahead, row_count, typed_tables
 from moorland.server.catalog.models import Model, TableContent
 from moorland.server.catalog.shapes import ConfirmedTable, ImportRequest, RefreshRequest
-from moorland.server.catalog.storage import ContentWriter, load_with, make_current, remove_ended
+from moorland.server.catalog.storage import ContentWriter, arriving, load_with, make_current, remove_ended
 from moorland.server.catalog.uploaded import source_of
 from moorland.server.changes import outdate, recorded
 from moorland.server.directory.models import Account
 from moorland.server.errors import Failure, from_document, missing
 from moorland.server.evaluating import evaluator
 from moorland.server.releases.bundles import State, bundle_of, draft_policy
+from moorland.server.sources.engines import contents, loader
 from moorland.server.tasks.running import Progress
 
 #: So often is an import joined anew where the model is changed on the way.
@@ -249,7 +250,7 @@ def stage_refresh(model: str, table: str, asked: RefreshRequest, account: Accoun
 def compared(content: TableContent, declared: Table, new: list[NewColumn], lost: list[str], doubts: list[str]) -> RefreshReport:
     """What a staged content would change, live; in the draft where the table is not live yet."""
     before = evaluator(compared_with(content))
-    after = Evaluator(before.bundle, load_with(content), before.as_of, before.secret)
+    after = before.with_content(arriving(content))
     table = before.models[content.model].schema.model.table(content.table) or declared
     return refresh_report(before, after, content.model, table, new, lost, doubts, list(before.people.users))
 
@@ -322,4 +323,4 @@ def _joins(model: str, document: dict[str, Any], *staged: TableContent) -> None:
     policy, _ = draft_policy()
     models = [item for item in policy["models"] if item["name"] != model]
     bundle = bundle_of("draft", {**policy, "models": [*models, document]})
-    Evaluator(bundle, load_with(*staged)).data(model)
+    Evaluator(bundle, loader(bundle, load_with(*staged), dict(contents()))).data(model)

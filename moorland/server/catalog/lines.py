@@ -15,7 +15,6 @@ from moorland.core.bundle.problems import Problem, nearest_name
 from moorland.core.bundle.structure import identity
 from moorland.core.bundle.values import typed_value
 from moorland.core.engine.cells import json_values
-from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import group_labels
 from moorland.core.insight.impact import ViewerImpact, impact
@@ -23,7 +22,7 @@ from moorland.core.sources.files import to_table_data
 from moorland.server.catalog.kept_lines import as_declared, lines_table, stored_columns
 from moorland.server.catalog.line_shapes import ColumnMeaning, Fault, LineChange, LineEntry, LinesAnswer, LinesChange
 from moorland.server.catalog.models import KeptLine, KeptTable, Model, TableContent
-from moorland.server.catalog.storage import ContentWriter, column_values, load_table, make_current, remove_ended
+from moorland.server.catalog.storage import ContentWriter, column_values, make_current, remove_ended
 from moorland.server.changes import expect_version, recorded
 from moorland.server.directory.models import Account
 from moorland.server.errors import Failure, from_document, missing, stale
@@ -168,10 +167,7 @@ def tried(kept: KeptTable, shape: Table, asked: LinesChange, account: Account) -
         return []
     lines = to_table_data(as_declared(arrow, live), live)
 
-    def load(model: ModelShape, name: str) -> TableData:
-        return lines if (model.name, name) == (kept.model, kept.table) else load_table(model, name)
-
-    after = Evaluator(before.bundle, load, before.as_of, before.secret)
+    after = before.with_content(lambda model, name: lines if (model.name, name) == (kept.model, kept.table) else None)
     return impact(before, after, _concerned(before, kept))
 
 

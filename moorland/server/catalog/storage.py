@@ -165,12 +165,17 @@ def load_table(model: Model, name: str) -> TableData:
 
 def load_with(*staged: TableContent) -> Callable[[Model, str], TableData]:
     """Loads tables as `load_table` does, but some with their staged content."""
-    arriving = {(content.model, content.table): content for content in staged}
+    found = arriving(*staged)
+    return lambda model, name: found(model, name) or load_table(model, name)
 
-    def load(model: Model, name: str) -> TableData:
-        if (model.name, name) in arriving:
-            return load_content(next(table for table in model.tables if table.name == name), arriving[model.name, name])
-        return load_table(model, name)
+
+def arriving(*staged: TableContent) -> Callable[[Model, str], TableData | None]:
+    """Staged contents as tables; None for all others."""
+    contents = {(content.model, content.table): content for content in staged}
+
+    def load(model: Model, name: str) -> TableData | None:
+        content = contents.get((model.name, name))
+        return None if content is None else load_content(next(table for table in model.tables if table.name == name), content)
 
     return load
 

@@ -12,7 +12,6 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.holders import Holder, holders, page_openers
 from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.core.people import People, Viewer
-from moorland.server.catalog.storage import load_table
 from moorland.server.changes import in_charge, nobody_in_charge
 from moorland.server.checks.running import outcome, results
 from moorland.server.directory.models import Account
@@ -67,7 +66,7 @@ def tried(change: Callable[[], object], by: Account) -> Tried:
         try:
             change()
             kept = in_charge() or not before_in_charge
-            afters = {name: Evaluator(bundle_of(name), load_table, old.as_of, old.secret, old.shared) for name, old in befores.items()}
+            afters = {name: old.on(bundle_of(name)) for name, old in befores.items()}
             holds = holdings(afters["live"])
         except BundleError as error:
             raise Failure(422, "invalid", _said(error), error.problems) from None
@@ -135,7 +134,7 @@ def tried_by_oneself(change: Callable[[], None], account: Account) -> list[Viewe
     with transaction.atomic():
         try:
             change()
-            after = Evaluator(bundle_of("live"), load_table, before.as_of, before.secret, before.shared)
+            after = before.on(bundle_of("live"))
         except BundleError as error:
             raise Failure(422, "invalid", _said(error), error.problems) from None
         except Failure as failure:

@@ -14,7 +14,7 @@ from moorland.server.catalog.from_source import stage_from_source
 from moorland.server.catalog.importing import accept_refresh, compared_with
 from moorland.server.catalog.models import TableContent
 from moorland.server.catalog.scope import readers_of
-from moorland.server.catalog.storage import load_with, remove_ended
+from moorland.server.catalog.storage import arriving, remove_ended
 from moorland.server.directory.models import Account
 from moorland.server.directory.service import newly_broken
 from moorland.server.duties.rights import rights_of
@@ -116,7 +116,7 @@ def beyond_agreed(content: TableContent, report: RefreshReport, agreed: Agreed) 
         if gaining:
             yield f"{', '.join(dict.fromkeys(gaining[:3]))}{' and others' if len(set(gaining)) > 3 else ''} would see more rows with sensitive columns."
     if agreed.no_promise_breaks:
-        broken = newly_broken(before, Evaluator(before.bundle, load_with(content), before.as_of, before.secret))
+        broken = newly_broken(before, before.with_content(arriving(content)))
         if broken:
             yield f"The promise {broken[0]} would break."
 

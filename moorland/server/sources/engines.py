@@ -3,7 +3,7 @@
 import itertools
 import threading
 import time
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from django.conf import settings
@@ -14,7 +14,8 @@ from moorland.core.bundle.sources import Source
 from moorland.core.engine.evaluator import TableLoader
 from moorland.core.engine.in_place import SourceFailed
 from moorland.core.sources.engines import DatabaseEngine
-from moorland.core.sources.placing import engine_of, machine_folders, machine_hosts, marked, placed
+from moorland.core.sources.placing import engine_of, fingerprint, machine_folders, machine_hosts, marked, placed
+from moorland.core.sources.tables_in_place import SqlTable
 from moorland.server.errors import from_document
 from moorland.server.keys import sealing_keys
 from moorland.server.sources.models import StoredSource
@@ -22,6 +23,9 @@ from moorland.server.unchanged import unless_changed
 
 #: A marker that was read is taken for so many seconds: the questions of one page look at it once.
 MARKER_SECONDS = 2.0
+
+#: What sources, by their name, and tables, by model and name, hold now.
+Contents = tuple[tuple[tuple[str, ...], str], ...]
 
 _engines: dict[tuple[str, str], DatabaseEngine] = {}
 _marked: dict[tuple[str, int], tuple[float, str]] = {}
@@ -66,12 +70,12 @@ def secret_of(stored: StoredSource) -> str | None:
     return sealing_keys(settings.SEALING_KEYS).decrypt(stored.sealed.encode()).decode() if stored.sealed else None
 
 
-def contents() -> tuple[tuple[str, str], ...]:
+def contents() -> Contents:
     """What every source holds now, by its name: equal as long as figures may be as old as they are (18.2)."""
     found = []
     for stored in unless_changed("sources and versions", lambda: list(StoredSource.objects.values_list("name", "version", "document"))):
         name, version, document = stored
-        found.append((name, f"{version} {_content(from_document(Source, document), version)}"))
+        found.append(((name,), f"{version} {_content(from_document(Source, document), version)}"))
     return tuple(found)
 
 
@@ -92,11 +96,38 @@ def _content(source: Source, version: int) -> str:
     return value
 
 
-def loader(bundle: Bundle, load: TableLoader, held: Mapping[str, str]) -> TableLoader:
+def loader(bundle: Bundle, load: TableLoader, held: Mapping[tuple[str, ...], str]) -> TableLoader:
     """Loads tables that are left in place from their sources, with contents as they were told; all others as `load` does."""
     if not bundle.sources:
         return load
-    return placed(load, bundle, lambda source: engine_for(source.name), lambda source: f"{settings.DATA} {held.get(source.name, '')}")
+
+    def content(source: Source, model: str, table: str) -> str:
+        return f"{settings.DATA} {held.get((source.name,), '')} {held.get((model, table), '')}"
+
+    return placed(load, bundle, lambda source: engine_for(source.name), content)
+
+
+def contents_anew(bundle: Bundle, tables: Iterable[tuple[str, str]]) -> Contents:
+    """What tables hold that are read anew for every question (18.1); what was read is taken for a moment, so that the questions of one page read it once."""
+    found = []
+    for model, name in tables:
+        shape = bundle.model(model)
+        table = shape.table(name) if shape is not None else None
+        if table is None or table.in_place is None:
+            continue
+        key = (f"{settings.DATA} {model}.{name} {table.in_place}", 0)
+        with _lock:
+            at, value = _marked.get(key, (-MARKER_SECONDS, ""))
+        if time.monotonic() - at >= MARKER_SECONDS:
+            try:
+                columns = [column.name for column in table.columns if not column.derived]
+                value = fingerprint(SqlTable(engine_for(table.in_place.source), table.in_place.relation, table), columns)
+            except SourceFailed:
+                value = "not reached"
+            with _lock:
+                _marked[key] = (time.monotonic(), value)
+        found.append(((model, name), value))
+    return tuple(found)
 
 
 def note_trouble(failed: SourceFailed) -> None:

@@ -35,7 +35,7 @@ from moorland.server.keys import sealing_keys
 from moorland.server.releases.bundles import State, bundle_of
 from moorland.server.requests import VERSION, account_of, version_of
 from moorland.server.sources.engines import engine_for, secret_of, tried_engine
-from moorland.server.sources.models import StoredSource
+from moorland.server.sources.models import StoredSource, leads_elsewhere
 from moorland.server.sources.shapes import (
     MoveTable,
     PlaceTable,
@@ -53,8 +53,6 @@ from moorland.server.sources.shapes import (
 STATES: tuple[State, ...] = ("draft", "live")
 #: A table brought here from a source has at most so many rows; larger ones are brought as files.
 MOST_BROUGHT = 5_000_000
-#: What, when it changes, makes a stored secret one for somewhere else (17.1).
-_WHERE_TO = ("kind", "host", "port", "user", "tls")
 
 
 @contextmanager
@@ -95,7 +93,7 @@ class Sources(APIView):
         with recorded(account_of(request), "change source" if stored else "add source", name, "data") as change:
             document = to_plain(asked.source)
             change.before, change.after = stored.document if stored else None, document
-            elsewhere = stored is not None and any(stored.document.get(part) != document.get(part) for part in _WHERE_TO)
+            elsewhere = stored is not None and leads_elsewhere(stored.document, document)
             sealed = stored.sealed if stored is not None and not elsewhere else ""
             if asked.secret is not None:
                 sealed = sealing_keys(settings.SEALING_KEYS).encrypt(asked.secret.encode()).decode() if asked.secret else ""
@@ -137,7 +135,7 @@ class TrySource(APIView):
         asked = read_body(request, SourceTry)
         _refuse_source(request, asked.source.name)
         stored = StoredSource.objects.filter(name=asked.source.name).first()
-        same = stored is not None and all(stored.document.get(part) == to_plain(asked.source).get(part) for part in _WHERE_TO)
+        same = stored is not None and not leads_elsewhere(stored.document, to_plain(asked.source))
         secret = asked.secret if asked.secret is not None else secret_of(stored) if stored is not None and same else None
         try:
             engine = tried_engine(asked.source, secret)

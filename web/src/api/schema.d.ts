@@ -9954,7 +9954,7 @@ export interface components {
             version: number;
         };
         /** @enum {string} */
-        SourceKindEnum: "sqlite" | "duckdb" | "postgres";
+        SourceKindEnum: "sqlite" | "duckdb" | "postgres" | "spark";
         /**
          * SourceList
          * @description The sources an account keeps or may bind tables to; the folders and hosts they may be on.

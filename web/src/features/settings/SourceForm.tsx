@@ -12,6 +12,7 @@ const KINDS: { value: Kind; label: string }[] = [
   { value: "postgres", label: "PostgreSQL" },
   { value: "duckdb", label: "DuckDB" },
   { value: "sqlite", label: "SQLite" },
+  { value: "spark", label: "Spark Connect" },
 ];
 const TLS: { value: NonNullable<Source["tls"]>; label: string }[] = [
   { value: "verified", label: "encrypted, and the server's certificate is checked" },
@@ -26,11 +27,12 @@ export function SourceForm({ entry, close }: { entry: Schemas["SourceEntry"] | n
   const [source, setSource] = useState<Source>(entry?.source ?? { name: "", kind: "postgres", host: "localhost", tls: "required" });
   const [secret, setSecret] = useState("");
   const [age, setAge] = useState<"minutes" | "marker">(entry?.source.marker ? "marker" : "minutes");
-  const isFile = source.kind !== "postgres";
+  const isFile = source.kind === "duckdb" || source.kind === "sqlite";
+  const isSpark = source.kind === "spark";
   const told = (): Source =>
     isFile
       ? { ...source, host: null, port: null, database: null, user: null, marker: age === "marker" ? source.marker : null }
-      : { ...source, file: null, marker: age === "marker" ? source.marker : null };
+      : { ...source, file: null, ...(isSpark ? { database: null, user: null } : {}), marker: age === "marker" ? source.marker : null };
   const tried = useMutation({
     mutationFn: () => data(api.POST("/api/sources/try", { body: { source: told(), secret: secret || null } })),
   });
@@ -46,7 +48,7 @@ export function SourceForm({ entry, close }: { entry: Schemas["SourceEntry"] | n
       close();
     },
   });
-  const ready = source.name.trim() !== "" && (isFile ? Boolean(source.file) : Boolean(source.host && source.database));
+  const ready = source.name.trim() !== "" && (isFile ? Boolean(source.file) : Boolean(source.host && (isSpark || source.database)));
   const error = save.error ?? tried.error;
   const [relation, column] = [source.marker?.relation.join(".") ?? "", source.marker?.column ?? ""];
   return (
@@ -106,27 +108,31 @@ export function SourceForm({ entry, close }: { entry: Schemas["SourceEntry"] | n
                 id="source-port"
                 min={1}
                 max={65_535}
-                placeholder="5432"
+                placeholder={isSpark ? "15002" : "5432"}
                 value={source.port}
                 onChange={(port) => set({ port })}
               />
             </div>
-            <label htmlFor="source-database">Database</label>
-            <Input
-              id="source-database"
-              className="mono"
-              value={source.database ?? ""}
-              onChange={(event) => set({ database: event.target.value || null })}
-            />
-            <label htmlFor="source-user">User</label>
-            <Input
-              id="source-user"
-              className="mono"
-              autoComplete="off"
-              value={source.user ?? ""}
-              onChange={(event) => set({ user: event.target.value || null })}
-            />
-            <label htmlFor="source-secret">Password</label>
+            {!isSpark && (
+              <>
+                <label htmlFor="source-database">Database</label>
+                <Input
+                  id="source-database"
+                  className="mono"
+                  value={source.database ?? ""}
+                  onChange={(event) => set({ database: event.target.value || null })}
+                />
+                <label htmlFor="source-user">User</label>
+                <Input
+                  id="source-user"
+                  className="mono"
+                  autoComplete="off"
+                  value={source.user ?? ""}
+                  onChange={(event) => set({ user: event.target.value || null })}
+                />
+              </>
+            )}
+            <label htmlFor="source-secret">{isSpark ? "Token" : "Password"}</label>
             <Input.Password
               id="source-secret"
               autoComplete="new-password"

@@ -41,8 +41,8 @@ export function Sources() {
       </div>
       {sources.length === 0 && (
         <p className="soft most-980">
-          No source yet. Add one to leave large tables, or tables that must not be copied, in PostgreSQL, DuckDB or SQLite; roles, tests and
-          promises are the same for them. Tables that fit are quickest brought in as files.
+          No source yet. Add one to leave large tables, or tables that must not be copied, in PostgreSQL, DuckDB, SQLite or an engine that
+          speaks Spark Connect; roles, tests and promises are the same for them. Tables that fit are quickest brought in as files.
         </p>
       )}
       {sources.length > 0 && (
@@ -125,8 +125,8 @@ export function Sources() {
 
 /** Where a source is, in words. */
 function whereOf({ kind, file, host, port, database }: Schemas["Source"]): string {
-  const names = { postgres: "PostgreSQL", duckdb: "DuckDB", sqlite: "SQLite" } as const;
-  return file ? `${names[kind]}, ${file}` : `${names[kind]}, ${database} on ${host}${port ? `:${port}` : ""}`;
+  const names = { postgres: "PostgreSQL", duckdb: "DuckDB", sqlite: "SQLite", spark: "Spark Connect" } as const;
+  return file ? `${names[kind]}, ${file}` : `${names[kind]}, ${database ? `${database} on ` : ""}${host}${port ? `:${port}` : ""}`;
 }
 
 /** How old figures may be, in words. */
