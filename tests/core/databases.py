@@ -55,7 +55,8 @@ def plain(value: Any) -> Any:
 
 def sqlite() -> Database:
     """SQLite in memory."""
-    return Database(DIALECTS["sqlite"], sqlite3.connect(":memory:"))
+    # A source asks on a thread of its own.
+    return Database(DIALECTS["sqlite"], sqlite3.connect(":memory:", check_same_thread=False))
 
 
 @contextlib.contextmanager
