@@ -181,8 +181,9 @@ class Browser:
         self.until(clicked, f"cannot click {text}")
 
     def choose(self, label: str, text: str) -> None:
-        """Searches in a list to choose from, and takes what is offered."""
-        field = self.until(lambda: next(iter(self.all(f"input[aria-label='{label}']")), None), f"no list named {label}")
+        """Searches in a list to choose from, found by its label or by #id, and takes what is offered."""
+        selector = label if label.startswith("#") else f"input[aria-label='{label}']"
+        field = self.until(lambda: next((item for item in self.all(selector) if item.is_enabled()), None), f"no list named {label}")
         self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", field)
         field.send_keys(text)
         self.until(lambda: [item for item in self.all(".ant-select-item-option-active") if item.is_displayed() and text in item.text], f"{text} is not offered")

@@ -35,9 +35,9 @@ export default function CombineScreen() {
   const brought = useRef("");
   const theirs = roles.data?.roles.find((entry) => names.includes(entry.role.name))?.role.model;
   useEffect(() => {
-    if (!theirs || brought.current === asked) return;
+    if (!theirs || bench.model === null || brought.current === asked) return;
     brought.current = asked;
-    if (bench.model !== null && theirs !== bench.model) bench.setModel(theirs);
+    if (theirs !== bench.model) bench.setModel(theirs);
   }, [theirs, asked, bench.model, bench.setModel]);
   const edited = chosen.flatMap((name) => {
     const edit = edits.get(name);
