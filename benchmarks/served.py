@@ -137,10 +137,10 @@ def free_port() -> int:
 
 
 @contextlib.contextmanager
-def served_demo(port: int | None = None) -> Iterator[Served]:
-    """A demo served for as long as the context lasts, on a port nobody listens on unless one is named."""
+def served_demo(port: int | None = None, folder: Path | None = None) -> Iterator[Served]:
+    """A demo served for as long as the context lasts, on a port nobody listens on, and in a new folder, unless one is named."""
     port = port or free_port()
-    served = Served(Path(tempfile.mkdtemp(prefix="moorland-served-")), port)
+    served = Served(folder or Path(tempfile.mkdtemp(prefix="moorland-served-")), port)
     served.start()
     try:
         yield served

@@ -10,3 +10,5 @@ from moorland.server.settings import *  # noqa: F403
 
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 TASKS_INLINE = True
+# The built interface is looked up when it is asked for, not read anew for every client.
+WHITENOISE_AUTOREFRESH = True

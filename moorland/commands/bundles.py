@@ -14,7 +14,8 @@ from moorland.commands.console import messages
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.reading import Origins, locate, read_document, read_folder_located
-from moorland.core.engine.evaluator import Evaluator, data_located
+from moorland.core.engine.compiled_model import data_located
+from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.exhibits import check_pages
 from moorland.core.sources.files import bundle_loader, read_table
 

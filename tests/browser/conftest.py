@@ -31,6 +31,7 @@ from moorland.core.bundle.reading import read_folder
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Question
 from moorland.core.sources.files import folder_loader
+from tests.demo_data import put_demo
 
 CHROMIUM = [
     "--headless=new",
@@ -74,6 +75,8 @@ def served(command: str, data: Path, door: int = 0, portal: int = 0) -> Iterator
         "COLUMNS": "200",
     }
     environment.pop("MOORLAND_DEMO", None)
+    if command == "demo":
+        put_demo(data)
     path = data / "server.log"
     log = path.open("w")
     server = subprocess.Popen([sys.executable, "-m", "moorland.cli", command], cwd=ROOT, env=environment, stdout=log, stderr=log)
@@ -140,6 +143,10 @@ class Browser:
 
     def open(self, path: str) -> None:
         self.driver.get(self.address + path)
+
+    def go(self, path: str) -> None:
+        """Goes to another screen without loading the application anew, as a link does."""
+        self.driver.execute_script("history.pushState(null, '', arguments[0]); dispatchEvent(new PopStateEvent('popstate', {state: null}))", path)
 
     def until(self, condition: Callable[[], Any], what: str, seconds: float = 15) -> Any:
         def met(_: Any) -> Any:

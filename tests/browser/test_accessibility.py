@@ -82,7 +82,8 @@ def test_no_screen_of_the_administrator_has_a_serious_finding(browsers: Callable
     admin.pin("j.ames")
     findings = {}
     for path, sign in SCREENS:
-        admin.open(path)
+        # A screen whose sign stands on the one before is loaded anew: that one would be looked at in its place.
+        (admin.open if sign in admin.text() else admin.go)(path)
         admin.sees(sign)
         admin.until(lambda: not admin.all(".ant-spin"), "loaded")
         if path.startswith("/roles"):

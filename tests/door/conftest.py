@@ -10,6 +10,7 @@ import pytest
 
 from benchmarks.served import Caller, Served, free_port
 from tests.core.databases import running_postgres
+from tests.demo_data import put_demo
 
 #: Copied as one person sees it, so that a client can be asked the same of both servers.
 SHARED = {"site": "site_id", "contractor": "contractor_id", "turbine": "turbine_id", "technician": "technician_id"}
@@ -69,7 +70,7 @@ def door(tmp_path_factory: pytest.TempPathFactory) -> Iterator[ServedDoor]:
     """The demo with its door open."""
     port = free_port()
     served = Served(tmp_path_factory.mktemp("door") / "demo", free_port(), door=port)
-    served.folder.mkdir()
+    put_demo(served.folder)
     served.start()
     try:
         yield ServedDoor(served, port, ["j.ames", "r.oddie", "v.birk", "lh.03", "q.lund"])

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from django.db import connection
 from django.test import Client
 
 from moorland.server import evaluating, setup
@@ -72,11 +73,26 @@ def workspace(tmp_path: Path, db: None) -> Iterator[None]:
     floods._floods.clear()
     verifying._looked = verifying._Looked()
     holders_of.cache_clear()
-    (tmp_path / "bundle.yaml").write_text(BUNDLE)
-    (tmp_path / "site.csv").write_text("id,area,rent\n1,fell,10\n2,marsh,20\n3,fell,30\n")
-    (tmp_path / "run.csv").write_text("site_id,kwh\n1,100\n2,200\n3,400\n9,800\n")
-    setup.fill_workspace(tmp_path, {"boss"}, PASSWORD, {"boss", "ann", "bob", "off"})
+    if not _filled:
+        (tmp_path / "bundle.yaml").write_text(BUNDLE)
+        (tmp_path / "site.csv").write_text("id,area,rent\n1,fell,10\n2,marsh,20\n3,fell,30\n")
+        (tmp_path / "run.csv").write_text("site_id,kwh\n1,100\n2,200\n3,400\n9,800\n")
+        before = _rows()
+        setup.fill_workspace(tmp_path, {"boss"}, PASSWORD, {"boss", "ann", "bob", "off"})
+        _filled.update({table: rows for table, rows in _rows().items() if rows and not before[table]})
+    else:
+        for table, rows in _filled.items():
+            connection.connection.executemany(f'INSERT INTO "{table}" VALUES ({", ".join("?" * len(rows[0]))})', rows)
     yield
+
+
+#: The rows of every table of the small workspace, once it was filled: the next test begins with the same.
+_filled: dict[str, list[tuple[Any, ...]]] = {}
+
+
+def _rows() -> dict[str, list[tuple[Any, ...]]]:
+    connection.ensure_connection()
+    return {table: connection.connection.execute(f'SELECT * FROM "{table}"').fetchall() for table in connection.introspection.table_names()}
 
 
 class Session:

@@ -15,13 +15,16 @@ from typing import Any
 import pytest
 
 from benchmarks.served import Caller, Served, served_demo
+from tests.demo_data import put_demo
 
 pytestmark = pytest.mark.xdist_group("served")
 
 
 @pytest.fixture(scope="module")
-def served() -> Iterator[Served]:
-    with served_demo() as running:
+def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Served]:
+    folder = tmp_path_factory.mktemp("served") / "demo"
+    put_demo(folder)
+    with served_demo(folder=folder) as running:
         yield running
 
 

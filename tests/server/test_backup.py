@@ -9,6 +9,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.demo_data import put_demo
+
 MOORLAND = [sys.executable, "-m", "moorland.cli"]
 
 
@@ -22,7 +24,7 @@ def run(data: Path, *command: str) -> subprocess.CompletedProcess[str]:
 def kept(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A folder with the demo in it."""
     data = tmp_path_factory.mktemp("kept")
-    assert run(data, "demo", "--only-make").returncode == 0
+    put_demo(data)
     return data
 
 

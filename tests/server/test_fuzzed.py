@@ -16,7 +16,7 @@ from moorland.server.wsgi import application
 from tests.server.conftest import Session
 
 #: Examples for each address and account; more by hand, with FUZZ=200.
-EXAMPLES = int(os.environ.get("FUZZ", "3"))
+EXAMPLES = int(os.environ.get("FUZZ", "2"))
 DOCUMENT = json.loads((Path(__file__).parents[2] / "docs" / "openapi.json").read_text("utf-8"))
 
 schema = schemathesis.openapi.from_dict(DOCUMENT)

@@ -9,6 +9,7 @@ from moorland.core.bundle.people import AttributeDefinition, AttributeValue, Org
 from moorland.core.bundle.policy import Role, Sentence
 from moorland.core.bundle.problems import Problem, nearest_name
 from moorland.core.bundle.schema import Schema, build_schema
+from moorland.core.bundle.sources import SETTING_VALUE
 from moorland.core.bundle.values import typed_value
 
 #: Names of `viewer.` that are not attributes (4.4), with one value and with many; attributes must not take them (12.9).
@@ -39,6 +40,7 @@ def check_structure(bundle: Bundle) -> list[Problem]:
         *(problem for index, model in enumerate(bundle.models) for problem in _check_model(model, f"models[{index}]")),
         *(problem for index, role in enumerate(bundle.roles) for problem in check_role(bundle, role, f"roles[{index}]")),
         *_check_pages(bundle),
+        *_check_settings(bundle),
         *_check_placements(bundle),
     ]
 
@@ -74,6 +76,21 @@ def _check_names(bundle: Bundle) -> Iterator[Problem]:
     for index, attribute in enumerate(bundle.attributes):
         if attribute.name in RESERVED_VIEWER_NAMES:
             yield Problem("reserved", f"viewer.{attribute.name} is reserved; give the attribute another name.", path=f"attributes[{index}].name")
+
+
+def _check_settings(bundle: Bundle) -> Iterator[Problem]:
+    """Settings that depend on who asks read attributes that only administrators set, one value of a list at a time (sources.md 17.2)."""
+    definitions = {attribute.name: attribute for attribute in bundle.attributes}
+    for index, source in enumerate(bundle.sources):
+        for name in source.attributes:
+            definition, place = definitions.get(name), f"sources[{index}]"
+            if definition is None:
+                yield from _unknown(name, definitions, place, "attribute")
+            elif definition.multiple or definition.editable_by != "administrator" or definition.allowed is None or definition.type not in ("text", "integer"):
+                message = f"viewer.{name} cannot choose a database: that takes an attribute of one value, from a list, that only administrators set."
+                yield Problem("setting", message, path=place)
+            elif wrong := [value for value in definition.allowed if not SETTING_VALUE.fullmatch(str(value))]:
+                yield Problem("setting", f"viewer.{name} may be {wrong[0]}, which cannot stand in a setting: letters, digits, - and _ can.", path=place)
 
 
 def _check_placements(bundle: Bundle) -> Iterator[Problem]:

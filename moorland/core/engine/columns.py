@@ -63,13 +63,15 @@ class StoredColumn:
 class TableData:
     """The stored columns of a table. `version` names the content: equal versions hold equal data.
 
-    A table left where it is has neither columns nor rows here, but `in_place`, which its engine is asked by (engine.in_place).
+    A table left where it is has neither columns nor rows here, but `in_place`, which its engine is asked by (engine.in_place). One whose source
+    is not chosen for whoever asks has no rows anywhere; `missing` are the attributes that are not set (engine.by_viewer).
     """
 
     version: str
     rows: int
     columns: dict[str, StoredColumn]
     in_place: "InPlace | None" = None
+    missing: tuple[str, ...] = ()
 
     @cached_property
     def bytes(self) -> int:

@@ -3,36 +3,47 @@
 import copy
 import datetime
 import zoneinfo
+from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
-from functools import cached_property, partial
+from functools import cached_property
 from typing import assert_never
 
 from moorland.core.bundle.document import Bundle
-from moorland.core.bundle.model import Hierarchy, Model
+from moorland.core.bundle.model import Model
 from moorland.core.bundle.pages import Page
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.problems import BundleError, Problem
-from moorland.core.bundle.schema import build_schema
+from moorland.core.engine.by_viewer import (
+    ChoosingLoader,
+    Content,
+    Overlaid,
+    attributes_choosing,
+    content_of,
+    merged,
+    missing_table,
+    missing_tables,
+    refuse_unchosen,
+    under_missing,
+)
 from moorland.core.engine.changes import answer_change
 from moorland.core.engine.columns import TableData, empty_table
+from moorland.core.engine.compiled_model import compile_model, data_located, joined
 from moorland.core.engine.entitlements import EntitlementRule
 from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
-from moorland.core.engine.in_place import SourceFailed, StandingData, TooManyStrata, not_available, on_strata, standing
+from moorland.core.engine.in_place import SourceFailed, StandingData, TooManyStrata, not_available, standing
 from moorland.core.engine.listing import ListedRows, listed_rows, rows_answer
 from moorland.core.engine.listing_in_place import listed_in_place
-from moorland.core.engine.member_rules import parents_of
-from moorland.core.engine.members import acyclic, answer_members
+from moorland.core.engine.members import answer_members
 from moorland.core.engine.model_data import LeftInPlace, ModelData
-from moorland.core.engine.objects import Objects
+from moorland.core.engine.objects import objects_answer
 from moorland.core.engine.opening import OnPage, Opening, PageFacts, answer_pages, facts_of
 from moorland.core.engine.pushdown import Statement, statements
 from moorland.core.engine.questions import (
     Answer,
     ChangeQuestion,
     MembersQuestion,
-    ObjectsAnswer,
     ObjectsQuestion,
     PagesQuestion,
     Question,
@@ -42,16 +53,14 @@ from moorland.core.engine.questions import (
     TotalsQuestion,
     not_found,
 )
-from moorland.core.engine.roles import CompiledModel, CompiledRole, compile_role
+from moorland.core.engine.roles import CompiledRole, compile_role
 from moorland.core.engine.rules import RowsRule
 from moorland.core.engine.totals import answer_totals
 from moorland.core.engine.visible import Unseen, ViewerModel
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
-from moorland.core.language.derived import check_derived, with_inputs
 from moorland.core.language.dialects import Dialect
 from moorland.core.language.errors import ConditionError
-from moorland.core.language.measures import check_measure
 from moorland.core.language.sql_parts import NotInSql
 from moorland.core.people import HeldRole, People, Viewer
 from moorland.core.price import TooCostly, step
@@ -60,6 +69,8 @@ from moorland.core.price import TooCostly, step
 TableLoader = Callable[[Model, str], TableData]
 
 ALL_DATA = "all data"
+#: So many contents that depend on who asks are kept with an evaluator; those used last.
+MOST_CONTENTS = 64
 
 
 class Evaluator:
@@ -85,8 +96,16 @@ class Evaluator:
         self.shared = shared if shared is not None else {}
         #: The data of models that stands for tables left in place (engine.through_strata).
         self.standing: dict[str, StandingData] = {}
+        #: The attributes by which sources are chosen for whoever asks, by model, and the values this evaluator's content is chosen by (engine.by_viewer).
+        self.choosing: dict[str, tuple[str, ...]] = attributes_choosing(bundle) if isinstance(load, ChoosingLoader) else {}
+        self.content: Content = tuple((name, None) for name in sorted({name for names in self.choosing.values() for name in names}))
+        #: What stands for the tables left in place of another content, where it is worked out on strata (engine.through_strata).
+        self.standing_of: Callable[[Evaluator], dict[str, StandingData]] | None = None
+        self._by_content: OrderedDict[Content, Evaluator] = OrderedDict()
         problems: list[Problem] = []
-        self.models = {model.name: _compile_model(model, bundle.roles, f"models[{index}]", problems) for index, model in enumerate(bundle.models)}
+        self.models = {model.name: compile_model(model, bundle.roles, f"models[{index}]", problems) for index, model in enumerate(bundle.models)}
+        #: The roles as written, and as they are under this content.
+        self._written: dict[str, CompiledRole] = {}
         self.roles: dict[str, CompiledRole] = {}
         for index, role in enumerate(bundle.roles):
             self._compile_role(role, f"roles[{index}]", problems)
@@ -104,31 +123,78 @@ class Evaluator:
                 except ConditionError as error:
                     problems.append(error.problem(f"{place}.assigned[{index}].when"))
         if compiled is not None:
-            self.roles[role.name] = compiled
+            self._written[role.name] = compiled
+            self.roles[role.name] = self._under_content(compiled)
+
+    def _under_content(self, role: CompiledRole) -> CompiledRole:
+        """A role as it is where some tables have no rows, because their source is not chosen."""
+        model = self.models.get(role.role.model) if role.role.model else None
+        return role if model is None else under_missing(role, model, missing_tables(self.bundle, model.schema.model, self.content))
+
+    def of(self, viewer: Viewer, model: str) -> "Evaluator":
+        """The evaluator with the viewer's content of a model: itself, unless a source depends on who asks (sources.md 17.2).
+
+        All data is that of the content it is asked of. Nothing of another content is ever beside a viewer's: what compares asks this first.
+        """
+        choosing = self.choosing.get(model)
+        if not choosing or viewer.everything:
+            return self
+        values = content_of(self.bundle, choosing, viewer)
+        wanted = merged(self.content, values)
+        return self if wanted == self.content else self._with_content_of(wanted)
+
+    def _with_content_of(self, wanted: Content) -> "Evaluator":
+        if wanted in self._by_content:
+            return self._by_content[wanted]
+        made = copy.copy(self)
+        made.content, made.stamp, made.standing = wanted, object(), {}
+        made.__dict__.pop("_tables", None)
+        made.roles = {name: made._under_content(role) for name, role in self._written.items()}
+        if self.standing_of is not None:
+            made.standing = self.standing_of(made)
+        self._by_content[wanted] = made
+        while len(self._by_content) > MOST_CONTENTS:
+            self._by_content.popitem(last=False)
+        return made
+
+    def forget_contents(self) -> None:
+        """Makes those of other contents anew, when they are asked for."""
+        self._by_content = OrderedDict()
+
+    def by_content(self, viewers: Iterable[Viewer], model: str) -> "list[tuple[Evaluator, list[Viewer]]]":
+        """Viewers by the content of a model they see, each with its evaluator; in the order of the first of each."""
+        found: dict[int, tuple[Evaluator, list[Viewer]]] = {}
+        for viewer in viewers:
+            on = self.of(viewer, model)
+            found.setdefault(id(on), (on, []))[1].append(viewer)
+        return list(found.values())
 
     def on(self, bundle: Bundle) -> "Evaluator":
         """The same data, day and secret with another bundle. Raises BundleError where it cannot be used."""
         made = Evaluator(bundle, self._load, self.as_of, self.secret, self.shared)
+        made.standing_of = self.standing_of
+        wanted = merged(made.content, dict(self.content))
+        made = made if wanted == made.content else made._with_content_of(wanted)
         made.standing = {name: data for name, data in self.standing.items() if bundle.model(name) == self.bundle.model(name)}
         return made
 
     def reloaded(self, load: TableLoader) -> "Evaluator":
         """The same bundle with tables loaded anew: what sources hold now."""
         made = copy.copy(self)
-        made._load, made.stamp = load, object()
+        made._load, made.stamp, made._by_content = load, object(), OrderedDict()
         made.__dict__.pop("_tables", None)
         return made
 
     def with_content(self, other: Callable[[Model, str], TableData | None]) -> "Evaluator":
         """The same bundle with another content of some tables; what is joined of it is not kept with the rest."""
-
-        def load(model: Model, name: str) -> TableData:
-            found = other(model, name)
-            return self._table(model, name) if found is None else found
-
-        made = self.reloaded(load)
+        made = self.reloaded(Overlaid(other, self))
         made.shared = {}
         return made
+
+    def table_by(self, model: Model, name: str, values: Mapping[str, str]) -> TableData:
+        """The data of a table by the values that choose its source."""
+        wanted = merged(self.content, values)
+        return (self if wanted == self.content else self._with_content_of(wanted)).table(model, name)
 
     def with_role(self, role: Role) -> "Evaluator":
         """The same with other sentences of one role: everything but that role is taken over. Raises BundleError where it cannot be used.
@@ -144,7 +210,8 @@ class Evaluator:
             return made
         made = copy.copy(self)
         made.bundle, made.stamp, made.roles = bundle, object(), dict(self.roles)
-        for kept in ("alike", "_viewer_reads"):
+        made._written, made._by_content = dict(self._written), OrderedDict()
+        for kept in ("alike", "viewer_reads"):
             made.__dict__.pop(kept, None)
         problems: list[Problem] = []
         made._compile_role(role, f"roles[{place}]", problems)
@@ -158,8 +225,8 @@ class Evaluator:
         found = set()
         for name, model in self.models.items():
             read = set(model.entitling)
-            rules = [rule for role in self.roles.values() if role.role.model == name for rule in role.rows]
-            conditions = [condition for role in self.roles.values() if role.role.model == name for condition in role.conditions]
+            rules = [rule for role in self._written.values() if role.role.model == name for rule in role.rows]
+            conditions = [condition for role in self._written.values() if role.role.model == name for condition in role.conditions]
             conditions += [rule.condition for rule in rules if isinstance(rule, RowsRule)]
             conditions += [rule.where for rule in rules if isinstance(rule, EntitlementRule) and rule.where is not None]
             for table in model.schema.model.tables:
@@ -185,7 +252,8 @@ class Evaluator:
         """The compiled roles a viewer holds, all or on one model."""
         if viewer.everything:
             return [self._everything_role(name) for name in self.models if model in (None, name)]
-        return [self.roles[name] for name in viewer.held if model is None or self.roles[name].role.model == model]
+        roles = self.roles if model is None else self.of(viewer, model).roles
+        return [roles[name] for name in viewer.held if model is None or roles[name].role.model == model]
 
     def _everything_role(self, model: str) -> CompiledRole:
         role = Role(name=ALL_DATA, kind="grant", model=model)
@@ -199,29 +267,41 @@ class Evaluator:
             return self.standing[model]
         compiled = self.models[model]
         schema = compiled.schema
-        tables = {table.name: self._table(schema.model, table.name) for table in schema.model.tables if table.alias_of is None}
-        key = (schema.model.model_dump_json(), tuple(table.version for table in tables.values()), self.as_of)
+        tables = {table.name: self.table(schema.model, table.name) for table in schema.model.tables if table.alias_of is None}
+        key = (schema.model.model_dump_json(), tuple(table.version for table in tables.values()), self.as_of, self._chosen_by(model))
         if key not in self.shared:
-            for old in [old for old in self.shared if isinstance(old, tuple) and old[0] == key[0] and old[1] != key[1]]:
+            for old in [old for old in self.shared if isinstance(old, tuple) and (old[0], old[-1]) == (key[0], key[-1]) and old[1] != key[1]]:
                 del self.shared[old]
             self.shared[key] = joined(compiled, tables, self.as_of)
         return self.shared[key]
+
+    def _chosen_by(self, model: str) -> Content:
+        """The values that the content of one model is chosen by."""
+        return tuple(item for item in self.content if item[0] in self.choosing.get(model, ()))
 
     @cached_property
     def _tables(self) -> dict[tuple[str, str], TableData]:
         return {}
 
-    def _table(self, model: Model, name: str) -> TableData:
+    def table(self, model: Model, name: str) -> TableData:
         key = (model.name, name)
         if key not in self._tables:
-            table = next(table for table in model.tables if table.name == name)
             try:
-                self._tables[key] = (
-                    self._load(model, name) if self._load else empty_table((column.name, column.type) for column in table.columns if not column.derived)
-                )
+                self._tables[key] = self._loaded(model, name)
             except BundleError as error:
                 raise BundleError(data_located(error.problems, self.bundle, model.name, name)) from None
         return self._tables[key]
+
+    def _loaded(self, model: Model, name: str) -> TableData:
+        table = next(table for table in model.tables if table.name == name)
+        if self._load is None:
+            return empty_table((column.name, column.type) for column in table.columns if not column.derived)
+        missing = missing_tables(self.bundle, model, self.content).get(name)
+        if missing:
+            return missing_table(model, name, missing)
+        if self.choosing and isinstance(self._load, ChoosingLoader):
+            return self._load.chosen(model, name, {attribute: value for attribute, value in self.content if value is not None})
+        return self._load(model, name)
 
     def viewer_model(self, viewer: Viewer, model: str) -> ViewerModel:
         """A model as a viewer's roles open it. Raises Refused: not found, or no access for a disabled user."""
@@ -232,11 +312,11 @@ class Evaluator:
         held = self.held_roles(viewer, model)
         if not any(role.role.kind == "grant" for role in held):
             raise not_found(model)
-        return ViewerModel(viewer, held, self.data(model))
+        return ViewerModel(viewer, held, self.of(viewer, model).data(model))
 
     def whole_model(self, model: str, viewer: Viewer) -> ViewerModel:
         """All data of a model, with the values of a viewer where a filter reads them."""
-        return ViewerModel(viewer, [self._everything_role(model)], self.data(model))
+        return ViewerModel(viewer, [self._everything_role(model)], self.of(viewer, model).data(model))
 
     def may_open(self, viewer: Viewer, page: str) -> bool:
         """Whether the viewer may open the page (10.2)."""
@@ -282,6 +362,8 @@ class Evaluator:
                 raise Refused("no_access", "This account is disabled.")
             return answer_pages(self.bundle.pages, self.bundle.shelves, self.opening(viewer))
         model = self.viewer_model(viewer, asked.model)
+        if viewer.everything and model.data.missing:
+            refuse_unchosen(model.data, self.models[asked.model].measures, asked)
         match asked:
             case RowsQuestion():
                 return rows_answer(self._listed(model, asked))
@@ -333,8 +415,12 @@ class Evaluator:
     def unseen(self, viewers: Iterable[Viewer], question: TotalsQuestion) -> Answer:
         """The totals of what none of the viewers sees: an administrator's comparison with all data."""
         try:
-            whole = self.viewer_model(self.all_data(), question.model)
-            seen = [model for viewer in viewers if (model := self._model_or_none(viewer, question.model))]
+            parts = self.by_content(viewers, question.model)
+            if len(parts) > 1:
+                raise Refused("invalid", "These viewers read different databases: what none of them sees is not one set of rows.")
+            on, asked = parts[0] if parts else (self, [])
+            whole = on.viewer_model(on.all_data(), question.model)
+            seen = [model for viewer in asked if (model := on._model_or_none(viewer, question.model))]
             measures = self.models[question.model].measures
             return standing(Unseen(whole, seen), lambda on: answer_totals(on, question, measures, self.people.definitions, self.secret))
         except (Refused, SourceFailed, LeftInPlace) as refused:
@@ -356,12 +442,13 @@ class Evaluator:
 
     def view_of(self, viewer: Viewer) -> object:
         """What of a viewer any answer can depend on, equal for those who see the same: the roles held and the values their conditions read."""
-        names = sorted(frozenset().union(*(self._viewer_reads[role] for role in viewer.held)))
+        names = sorted(frozenset[str]().union(*(self.viewer_reads[role] for role in viewer.held)))
         return tuple(viewer.held), tuple((name, viewer.values(name)) for name in names)
 
     @cached_property
-    def _viewer_reads(self) -> dict[str, frozenset[str]]:
-        return {name: role.viewer_reads for name, role in self.roles.items()}
+    def viewer_reads(self) -> dict[str, frozenset[str]]:
+        """The names of `viewer.` on which what a role opens depends, by role: those its sentences read, and those that choose the sources of its model."""
+        return {name: role.viewer_reads.union(self.choosing.get(role.role.model or "", ())) for name, role in self._written.items()}
 
     @cached_property
     def alike(self) -> tuple[tuple[Viewer, ...], ...]:
@@ -382,10 +469,12 @@ class Evaluator:
     def _together(self, viewers: list[Viewer], question: TotalsQuestion) -> dict[int, Answer]:
         """The answers that can be computed for many viewers at once, by place."""
         found: dict[int, Answer] = {}
-        alike: dict[tuple[str, ...], list[int]] = {}
+        alike: dict[tuple[object, ...], list[int]] = {}
         for place, viewer in enumerate(viewers):
             if viewer.enabled and not viewer.everything:
-                alike.setdefault(tuple(role.role.name for role in self.held_roles(viewer, question.model)), []).append(place)
+                alike.setdefault((self.of(viewer, question.model).content, *(role.role.name for role in self.held_roles(viewer, question.model))), []).append(
+                    place
+                )
         for places in alike.values():
             if len(places) < LEAST_VIEWERS:
                 continue
@@ -414,68 +503,9 @@ def _looked_up_in(role: Role) -> set[str]:
     return {sentence.entitlement.through for _, sentence in role.acting if sentence.entitlement}
 
 
-def data_located(problems: list[Problem], bundle: Bundle, model: str, table: str) -> list[Problem]:
-    """What is wrong with the data of a table: in its file, or, where there is none, at the table's place in the bundle."""
-    place, shape = next((place, shape) for place, shape in enumerate(bundle.models) if shape.name == model)
-    number = next(number for number, item in enumerate(shape.tables) if item.name == table)
-    return [problem if problem.file or problem.path else problem.at(f"models[{place}].tables[{number}].data") for problem in problems]
-
-
 def today_in(time_zone: str) -> datetime.date:
     """Today in a time zone; UTC where the name is not known (4.9)."""
     try:
         return datetime.datetime.now(zoneinfo.ZoneInfo(time_zone)).date()
     except (zoneinfo.ZoneInfoNotFoundError, ValueError):
         return datetime.datetime.now(datetime.UTC).date()
-
-
-def objects_answer(objects: Objects) -> ObjectsAnswer:
-    """What exists, sorted by name (7.4)."""
-    return ObjectsAnswer(
-        tables={table: sorted(column for owner, column in objects.columns if owner == table) for table in sorted(objects.tables)},
-        measures=sorted(objects.measures),
-        hierarchies=sorted(objects.hierarchies),
-        cubes=sorted(objects.cubes),
-    )
-
-
-def _acyclic(hierarchy: Hierarchy, data: ModelData) -> bool:
-    return acyclic(parents_of(data, hierarchy)[:-1])
-
-
-def joined(compiled: CompiledModel, tables: Mapping[str, TableData], as_of: datetime.date) -> ModelData:
-    """A model's tables, joined by their keys. Raises BundleError where the parents of a hierarchy lead in a circle (3.5)."""
-    data = ModelData(compiled.schema, tables, as_of, compiled.derived)
-    circles = [item for item in compiled.schema.model.hierarchies if item.levels is None and not on_strata(data, partial(_acyclic, item))]
-    if circles:
-        raise BundleError([Problem("cycle", f"the parents of the hierarchy {item.name} lead in a circle.", str(item.table)) for item in circles])
-    return data
-
-
-def _compile_model(model: Model, roles: list[Role], place: str, problems: list[Problem]) -> CompiledModel:
-    schema = build_schema(model)
-    derived, wrong = check_derived(schema)
-    problems += [problem.at(f"{place}.{problem.path}") for problem in wrong]
-    for index, table in enumerate(model.tables):
-        if table.base_filter is not None and table.alias_of is None:
-            try:
-                condition = check_condition(table.base_filter, Scope(schema=schema, table=table.name, viewer=False, inner=True))
-            except ConditionError as error:
-                problems.append(error.problem(f"{place}.tables[{index}].base_filter"))
-                continue
-            for query in tree.inner_queries(condition):
-                assert isinstance(query.column, tree.ColumnRef)
-                read = {(query.table, query.column.column)} | (tree.columns_read(query.where) if query.where else frozenset())
-                if any(owner not in (query.table, schema.original(query.table)) for owner, _ in with_inputs(read, derived)):
-                    message = f"the inner query on {query.table} reads a derived column that looks other tables up; a base filter cannot."
-                    problems.append(Problem("inner_query", message, path=f"{place}.tables[{index}].base_filter"))
-    measures = {}
-    for index, measure in enumerate(model.measures):
-        try:
-            measures[measure.name] = check_measure(schema, measure.name, derived)
-        except ConditionError as error:
-            problems.append(error.problem(f"{place}.measures[{index}].expression"))
-    if len(measures) < len(model.measures) and not problems:
-        problems.append(Problem("measure", "a measure cannot be used.", path=place))
-    through = (sentence.entitlement.through for role in roles if role.model == model.name for _, sentence in role.acting if sentence.entitlement)
-    return CompiledModel(schema, measures, derived, frozenset(name for name in through if name in schema.tables))

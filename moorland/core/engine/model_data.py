@@ -13,6 +13,7 @@ import numpy as np
 
 from moorland.core.bundle.schema import Schema, Step
 from moorland.core.engine.columns import StoredColumn, TableData, encode_values
+from moorland.core.engine.missing import read_missing
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.derived import Derived, DerivedColumn
@@ -94,6 +95,8 @@ class ModelData:
         self.derived: Derived = derived or {}
         #: The tables, and their other names, whose rows stay in their engine.
         self.left = frozenset(name for name, data in self.tables.items() if data.in_place is not None)
+        #: The tables, and their other names, whose source is not chosen for whoever asks, with the attributes that are not set.
+        self.missing = {name: data.missing for name, data in self.tables.items() if data.missing}
         self.cache = ArrayCache()
         #: The strata made so far, by table and columns; None where they do not pay (engine.strata).
         self.strata: dict[tuple[str, tuple[str, ...]], Any] = {}
@@ -190,7 +193,10 @@ class ModelData:
         mask: Mask | None = None
         if text is not None:
             condition = check_condition(text, Scope(schema=self.schema, table=original, viewer=False, inner=True))
-            mask = true_rows(condition, self.frame(original), original, self.rows(original))
+            if read_missing(self.schema, self.derived, self.missing, original, [condition]):
+                mask = np.zeros(self.rows(original), dtype=np.bool_)
+            else:
+                mask = true_rows(condition, self.frame(original), original, self.rows(original))
         for step in self.schema.parents[table]:
             if self.base(step.one) is not None:
                 through = self.join(step)[:-1] >= 0

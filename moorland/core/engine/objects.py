@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from moorland.core.bundle.policy import ObjectsSentence, Role
 from moorland.core.bundle.schema import Schema
+from moorland.core.engine.questions import ObjectsAnswer
 from moorland.core.language.derived import ColumnKey, Derived
 from moorland.core.language.measures import CheckedMeasure
 
@@ -166,3 +167,13 @@ def _folder(folder: str | None) -> list[str]:
 
 def _or_default(said: bool | None, default: bool) -> bool:
     return default if said is None else said
+
+
+def objects_answer(objects: Objects) -> ObjectsAnswer:
+    """What exists, sorted by name (7.4)."""
+    return ObjectsAnswer(
+        tables={table: sorted(column for owner, column in objects.columns if owner == table) for table in sorted(objects.tables)},
+        measures=sorted(objects.measures),
+        hierarchies=sorted(objects.hierarchies),
+        cubes=sorted(objects.cubes),
+    )

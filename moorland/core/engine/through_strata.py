@@ -32,28 +32,36 @@ def through_strata(evaluators: Sequence[Evaluator], compute: Callable[..., Resul
     Raises what it raises, LeftInPlace where it needs the rows themselves, and SourceFailed.
     """
     bases = [_left(evaluator) for evaluator in evaluators]
-    if not any(bases):
+    if not any(bases) and not any(evaluator.choosing and evaluator.standing_of is None for evaluator in evaluators):
         return compute(*evaluators)
     # Of two evaluators over the same content the same is fetched, so that their strata are the same rows.
-    needs: dict[object, Needs] = {_content(base): _needs(base, only) for each in bases for base in each.values()}
+    needs: dict[object, Needs] = {}
+    found: list[dict[str, ModelData]] = []
+
+    def on(make: Callable[[ModelData, Needs], StandingData]) -> list[Evaluator]:
+        def standing(evaluator: Evaluator) -> dict[str, StandingData]:
+            left = _left(evaluator)
+            found.append(left)
+            return {name: make(base, needs.setdefault(_content(base), _needs(base, only))) for name, base in left.items()}
+
+        return [_on(evaluator, standing) for evaluator in evaluators]
+
     # Over no rows first: it tells which columns are read. What it says of no rows is nobody's answer.
-    nothing = [{name: _none_of(base, needs[_content(base)]) for name, base in each.items()} for each in bases]
     with contextlib.suppress(BundleError, Refused):
-        compute(*(_on(evaluator, each) for evaluator, each in zip(evaluators, nothing, strict=True)))
+        compute(*on(_none_of))
     for _ in range(MOST_TURNS):
         step()
         try:
-            standing = [{name: strata_data(base, needs[_content(base)]) for name, base in each.items()} for each in bases]
-            return compute(*(_on(evaluator, each) for evaluator, each in zip(evaluators, standing, strict=True)))
+            return compute(*on(strata_data))
         except LeftInPlace as missing:
-            if not _noted(missing, bases, needs):
+            if not _noted(missing, found, needs):
                 raise
         except TooManyStrata:
             again = [each.all_by_truth() for each in needs.values()]
             if not all(again):
                 raise
             with contextlib.suppress(BundleError, Refused):
-                compute(*(_on(evaluator, each) for evaluator, each in zip(evaluators, nothing, strict=True)))
+                compute(*on(_none_of))
     raise LeftInPlace("", "")
 
 
@@ -104,7 +112,9 @@ def _noted(missing: LeftInPlace, bases: Sequence[dict[str, ModelData]], needs: d
     return sum(each.missing(missing) for each in found) > 0
 
 
-def _on(evaluator: Evaluator, data: dict[str, StandingData]) -> Evaluator:
+def _on(evaluator: Evaluator, standing: Callable[[Evaluator], dict[str, StandingData]]) -> Evaluator:
+    """An evaluator on strata; those of contents that depend on who asks are fetched when they are asked for (17.2)."""
     made = copy.copy(evaluator)
-    made.stamp, made.standing = object(), dict(data)
+    made.stamp, made.standing, made.standing_of = object(), standing(evaluator), standing
+    made.forget_contents()
     return made

@@ -85,6 +85,9 @@ def bridge(evaluator: Evaluator, viewer: Viewer, asked: BridgeQuestion, start: V
 
     Raises BundleError where all data, or the viewer started from, has no such figure; Refused where it cannot be asked for.
     """
+    evaluator = evaluator.of(viewer, asked.model)
+    if start is not None and evaluator.of(start, asked.model) is not evaluator:
+        raise Refused("invalid", "These two read different databases: one figure does not lead to the other.")
     compiled = evaluator.models.get(asked.model)
     if compiled is None or asked.measure not in compiled.measures:
         raise BundleError([Problem("unknown_name", f"there is no measure {asked.measure} in {asked.model}.")])

@@ -69,17 +69,18 @@ class CombineQuestion(Shape):
 
 def combined(evaluator: Evaluator, asked: CombineQuestion) -> Combined:
     """The roles alone and together. Raises BundleError for a role or person that does not exist, Refused for a table that does not."""
+    names = list(dict.fromkeys(asked.roles))
+    viewer = _viewer(evaluator, asked, names)
+    evaluator = evaluator.of(viewer, asked.model)
     schema = evaluator.models[asked.model].schema
     if asked.table not in schema.tables:
         raise Refused("not_found", f"Nothing named {asked.table} was found.")
-    names = list(dict.fromkeys(asked.roles))
     grants = [name for name in names if evaluator.roles[name].role.kind == "grant"]
     limits = [name for name in names if name not in grants]
     alone = [
         RoleAlone(name=name, label=evaluator.roles[name].role.title, kind=evaluator.roles[name].role.kind, share=_alone(evaluator, asked, name))
         for name in names
     ]
-    viewer = _viewer(evaluator, asked, names)
     together = share(evaluator, viewer, asked.model)
     rows = evaluator.data(asked.model).rows(asked.table)
     empty = Combined(roles=alone, together=together, table=asked.table, rows=rows, parts=[], columns=[], cells=0, opened_by_none=0)

@@ -96,8 +96,8 @@ def visible_count(model: ViewerModel, table: str) -> int:
 @on_strata
 def share(evaluator: Evaluator, viewer: Viewer, model_name: str) -> ModelShare:
     """What a viewer sees of each table of a model."""
-    compiled = evaluator.models[model_name]
-    data = evaluator.data(model_name)
+    evaluator = evaluator.of(viewer, model_name)
+    compiled, data = evaluator.models[model_name], evaluator.data(model_name)
     try:
         model = evaluator.viewer_model(viewer, model_name)
     except Refused as refused:
@@ -129,6 +129,10 @@ def aligned_rows(evaluator: Evaluator, question: AlignedQuestion, viewers: list[
 
     Raises Refused for a name or filter that cannot be used; what refuses one viewer stands in `refused`.
     """
+    contents = evaluator.by_content((viewer for viewer in viewers if not viewer.everything), question.model)
+    if len(contents) > 1:
+        raise Refused("invalid", "These viewers read different databases: their rows cannot stand side by side. Look at those of one database at a time.")
+    evaluator = contents[0][0] if contents else evaluator
     whole = evaluator.viewer_model(evaluator.all_data(), question.model)
     data, schema, table = whole.data, whole.data.schema, question.table
     asked = prepare_rows(question, schema, everything(schema), evaluator.people.definitions)

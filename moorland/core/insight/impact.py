@@ -121,7 +121,8 @@ class _Counted:
         alike: dict[Any, list[Any]] = {}
         for key, (old, new) in people.items():
             if old is not None and new is not None and old.enabled and new.enabled:
-                alike.setdefault((tuple(old.held), tuple(new.held)), []).append(key)
+                contents = [(before.of(old, name).content, after.of(new, name).content) for name in before.models.keys() & after.models.keys()]
+                alike.setdefault((tuple(old.held), tuple(new.held), *contents), []).append(key)
         for keys in alike.values():
             olds, news = ([viewer for key in keys if (viewer := people[key][side]) is not None] for side in (0, 1))
             for name in before.models.keys() & after.models.keys():

@@ -78,12 +78,20 @@ def shares(evaluator: Evaluator, must: SharesMust, exactly: bool) -> tuple[bool,
     if known is None or must.measure not in known.schema.measures:
         raise BundleError([Problem("unknown_name", f"there is no measure {must.measure} of a model {must.model}.")])
     table = known.schema.measures[must.measure].table
-    whole = evaluator.viewer_model(evaluator.all_data(), must.model)
-    left = visible_table(whole, table).rows
-    counts = np.zeros(len(left), dtype=np.int64)
     meant = [viewer for item in must.viewers for viewer in people_of(evaluator, item)]
     if not meant:
         return False, "nobody is meant"
+    # Where sources depend on who asks, the rows of each content are shared among those who read it.
+    parts = [_shared(on, some, must, table, exactly) for on, some in evaluator.by_content(meant, must.model)]
+    return next((part for part in parts if not part[0]), parts[0])
+
+
+def _shared(evaluator: Evaluator, meant: list[Viewer], must: SharesMust, table: str, exactly: bool) -> tuple[bool, str]:
+    whole = evaluator.viewer_model(evaluator.all_data(), must.model)
+    if table in whole.data.missing:
+        return False, f"where the rows of {table} are is not known for {_named([viewer.login or '' for viewer in meant])}"
+    left = visible_table(whole, table).rows
+    counts = np.zeros(len(left), dtype=np.int64)
     for viewer in meant:
         step()
         model = _model(evaluator, viewer, must.model)

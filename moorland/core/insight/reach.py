@@ -57,6 +57,8 @@ class ReachClass(Shape):
     #: Cubes that exist, each with its model.
     cubes: list[str] = Field(default_factory=list)
     export: list[str] = Field(default_factory=list)
+    #: How many rows tables have in the content these people read, where their source depends on who asks (sources.md 17.2).
+    of: dict[str, int] = Field(default_factory=dict)
 
 
 class Reach(Shape):
@@ -83,7 +85,7 @@ def as_document(found: Reach) -> list[dict[str, Any]]:
         {
             "logins": item.logins,
             "roles": item.roles,
-            "tables": {table.name: {"rows": rows, "of": table.of} for table, rows in zip(found.tables, item.rows, strict=True)},
+            "tables": {table.name: {"rows": rows, "of": item.of.get(table.name, table.of)} for table, rows in zip(found.tables, item.rows, strict=True)},
             "columns": {name: STATES[letter] for name, letter in zip(found.columns, item.states, strict=True)},
             "measures": {name: rows for name, rows in zip(found.measures, item.counted, strict=True) if rows is not None},
             "pages": item.pages,
@@ -105,7 +107,7 @@ def reach(evaluator: Evaluator, model: Name | None = None, progress: Progress | 
     found = [_Seen() for _ in firsts]
     looked = _Looked([len(same) for same in evaluator.alike], len(names), progress)
     seen_as = [(evaluator, viewer) for viewer in firsts]
-    tables = [table for name in names for table in _ModelReach(evaluator, name).look(seen_as, found, looked)]
+    tables = [table for name in names for table in _look_at_model(name, seen_as, found, looked, evaluator)]
     for viewer, one in zip(firsts, found, strict=True):
         _look_at_pages(evaluator, viewer, one)
     by_class: dict[bytes, tuple[_Seen, list[Viewer]]] = {}
@@ -130,10 +132,32 @@ def fingerprints(seen_as: Sequence[tuple[Evaluator, Viewer]], models: Iterable[s
     found = [_Seen() for _ in seen_as]
     looked = _Looked([1] * len(seen_as), 1, None)
     for name in models:
-        _ModelReach(seen_as[0][0], name).look(seen_as, found, looked)
+        _look_at_model(name, seen_as, found, looked, seen_as[0][0])
     for (evaluator, viewer), one in zip(seen_as, found, strict=True):
         _look_at_pages(evaluator, viewer, one)
     return [one.digest for one in found]
+
+
+def _look_at_model(
+    name: str, seen_as: Sequence[tuple[Evaluator, Viewer]], found: Sequence["_Seen"], looked: "_Looked", evaluator: Evaluator
+) -> list[TableName]:
+    """Notes what each of some people sees of a model; where its sources depend on who asks, of each content among those who read it (sources.md 17.2)."""
+    if name not in evaluator.choosing:
+        return _ModelReach(evaluator, name).look(seen_as, found, looked)
+    parts: dict[object, list[int]] = {}
+    routed = [(on.of(viewer, name), viewer) for on, viewer in seen_as]
+    for place, (on, _) in enumerate(routed):
+        parts.setdefault(on.content, []).append(place)
+    told: list[list[TableName]] = []
+    for content, places in parts.items():
+        for place in places:
+            found[place].note("content", content)
+        told.append(_ModelReach(routed[places[0]][0], name).look([routed[p] for p in places], [found[p] for p in places], looked.among(places)))
+        for place in places:
+            found[place].of.update({table.name: table.of for table in told[-1]})
+    if not told:
+        return _ModelReach(evaluator, name).look([], [], looked)
+    return [TableName(name=same[0].name, of=max(table.of for table in same)) for same in zip(*told, strict=True)]
 
 
 def sensitive_columns(evaluator: Evaluator, models: Iterable[str]) -> list[str]:
@@ -162,6 +186,7 @@ class _Seen:
     pages: list[str] = field(default_factory=list)
     cubes: list[str] = field(default_factory=list)
     export: list[str] = field(default_factory=list)
+    of: dict[str, int] = field(default_factory=dict)
     _hash: Any = field(default_factory=lambda: hashlib.blake2b(digest_size=20))
 
     def note(self, *parts: object) -> None:
@@ -187,6 +212,7 @@ class _Seen:
             pages=self.pages,
             cubes=self.cubes,
             export=self.export,
+            of=self.of,
         )
 
 
@@ -205,11 +231,27 @@ class _Looked:
     progress: Progress | None
     done: int = 0
 
+    def among(self, places: Sequence[int]) -> "_Looked":
+        """The same for some of them, counted by their places among these."""
+        return _LookedAmong(self.sizes, self.models, self.progress, 0, self, places)
+
     def add(self, places: Iterable[int]) -> None:
         """Tells of people who have been looked at in one model."""
         self.done += sum(self.sizes[place] for place in places)
         if self.progress is not None:
             self.progress(self.done, self.models * sum(self.sizes))
+
+
+@dataclass
+class _LookedAmong(_Looked):
+    """Some of the people who are looked at."""
+
+    whole: _Looked | None = None
+    places: Sequence[int] = ()
+
+    def add(self, places: Iterable[int]) -> None:
+        assert self.whole is not None
+        self.whole.add([self.places[place] for place in places])
 
 
 @dataclass(frozen=True)

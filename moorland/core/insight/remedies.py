@@ -10,6 +10,7 @@ from moorland.core.bundle.values import typed_value
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.through_strata import through_strata
 from moorland.core.insight.trace import Trace, Traced, one_row, trace
+from moorland.core.people import Viewer
 
 #: So many sentences are tried switched off.
 MOST_EDITS = 4
@@ -37,7 +38,7 @@ def remedies(evaluator: Evaluator, reference: ViewerReference, asked: Traced) ->
 def _remedies(evaluator: Evaluator, reference: ViewerReference, asked: Traced) -> list[Remedy]:
     now = trace(evaluator, reference, asked)
     found = []
-    for kind, name, message, changed in _candidates(evaluator, reference, now):
+    for kind, name, message, changed in _candidates(evaluator, reference, asked, now):
         outcome = trace(evaluator, changed, asked).outcome
         if outcome != "cannot" and _RANK[outcome] > _RANK[now.outcome]:
             found.append(Remedy(kind=kind, name=name, message=message, outcome=outcome))
@@ -66,7 +67,7 @@ def _edits(evaluator: Evaluator, reference: ViewerReference, asked: Traced, now:
 _Kind = Literal["assign", "take_away", "join", "attribute", "enable"]
 
 
-def _candidates(evaluator: Evaluator, reference: ViewerReference, now: Trace) -> Iterator[tuple[_Kind, str, str, ViewerReference]]:
+def _candidates(evaluator: Evaluator, reference: ViewerReference, asked: Traced, now: Trace) -> Iterator[tuple[_Kind, str, str, ViewerReference]]:
     viewer = evaluator.viewer(reference)
     held = list(viewer.held)
     person = _person(evaluator, reference)
@@ -85,7 +86,7 @@ def _candidates(evaluator: Evaluator, reference: ViewerReference, now: Trace) ->
         if group.enabled and group.name not in viewer.groups and only is None:
             joined = person.model_copy(update={"groups": [*person.groups, group.name]})
             yield "join", group.name, f"Make them a member of {group.title}.", ImaginedViewer(imagine=joined)
-    for name, value in _values_that_would_match(evaluator, now):
+    for name, value in [*_values_that_would_choose(evaluator, viewer, asked), *_values_that_would_match(evaluator, now)]:
         definition = evaluator.people.definitions[name]
         own = person.attributes.get(name)
         items = own if isinstance(own, list) else []
@@ -112,6 +113,14 @@ def _with_roles(reference: ViewerReference, roles: list[str]) -> ViewerReference
     if isinstance(reference, ImaginedViewer):
         return ImaginedViewer(imagine=reference.imagine.model_copy(update={"only_roles": roles}))
     return RealViewer(login=reference if isinstance(reference, str) else reference.login, only_roles=roles)
+
+
+def _values_that_would_choose(evaluator: Evaluator, viewer: Viewer, asked: Traced) -> Iterator[tuple[str, Scalar]]:
+    """Each value of an attribute that is not set and by which the source of a table is chosen (sources.md 17.2)."""
+    model = asked.model or ""
+    for name, value in evaluator.of(viewer, model).content:
+        if value is None and name in evaluator.choosing.get(model, ()):
+            yield from ((name, item) for item in (evaluator.people.definitions[name].allowed or [])[:MOST_EDITS])
 
 
 def _values_that_would_match(evaluator: Evaluator, now: Trace) -> Iterator[tuple[str, Scalar]]:

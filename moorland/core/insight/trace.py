@@ -1,6 +1,6 @@
 """Why a viewer can or cannot: layer by layer, by the code that decides (semantics.md 11)."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, Literal
 
 import numpy as np
@@ -10,6 +10,7 @@ from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.shape import ConditionText, Name, Named, Scalar, Shape
 from moorland.core.engine.asked import Asked, counted_tables
+from moorland.core.engine.by_viewer import UndecidedRule
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.changes import try_row
 from moorland.core.engine.counting import Radix, count
@@ -122,6 +123,7 @@ def one_row(asked: Traced) -> OneRow | None:
 
 
 def _traced(evaluator: Evaluator, viewer: Viewer, asked: Traced) -> Trace:
+    evaluator = evaluator if asked.model is None else evaluator.of(viewer, asked.model)
     layers = _Tracing(evaluator, viewer, asked).layers()
     verdicts = [layer.verdict for layer in layers]
     outcome: Literal["can", "masked", "cannot"] = "cannot" if "stops" in verdicts else "masked" if "masked" in verdicts else "can"
@@ -165,6 +167,9 @@ class _Tracing:
         if self.asked.figure and (self.asked.object or "").startswith("measure:"):
             yield self.figure((self.asked.object or "").partition(":")[2])
         if self.asked.table is None:
+            return
+        if self.asked.table in model.data.missing:
+            yield self.not_chosen(model, self.asked.table)
             return
         row = row_of(model.data, self.asked.table, self.asked.row)
         yield self.rows(model, row)
@@ -289,6 +294,21 @@ class _Tracing:
         wanted = self._objects(model)
         return [rows for rows in model.grants if all(_has(rows, name) for name in wanted)]
 
+    def not_chosen(self, model: ViewerModel, table: str) -> TraceLayer:
+        """That a table has no rows for the viewer: what chooses its source is not set, wherever it was looked for (sources.md 17.2)."""
+        names = model.data.missing[table]
+        message = f"{model.data.schema.tables[table].title} has no rows here: where they are is chosen by {_chosen_by(names)}, which {_not_set(names)}."
+        looked = [self.looked_for(name) for name in names]
+        return TraceLayer(layer="rows", verdict="stops", message=" ".join([message, *looked]))
+
+    def looked_for(self, name: str) -> str:
+        """Where an attribute that is not set was looked for, and so could be set."""
+        resolution = self.viewer.attributes.get(name)
+        if resolution is not None and resolution.conflict:
+            return f"Several groups set viewer.{name} otherwise, so that none holds."
+        chain = [f"the organization {item}" for item in self.viewer.organizations]
+        return f"It can be set for the person, for a group they are in, or for {' or '.join(chain) if chain else 'an organization'}."
+
     def rows(self, model: ViewerModel, row: int) -> TraceLayer:
         table = self.asked.table or ""
         reasons, opened = [], False
@@ -317,6 +337,8 @@ class _Tracing:
                 if rule.table == other:
                     passes = bool(rows.rule_mask(rule)[place])
                     says = "is true" if passes else "is not true"
+                    if isinstance(rule, UndecidedRule):
+                        says = f"reads rows whose place is chosen by {_chosen_by(rule.attributes)}, which {_not_set(rule.attributes)}: it is unknown"
                     kind = rows.role.role.sentences[rule.sentence].kind
                     reasons.append(
                         self.reason(rows.role, passes, f"the {kind} sentence on {other} {says}", rule.sentence, self.compared(data, rule, other, place))
@@ -436,6 +458,14 @@ class _Tracing:
             message=message,
             compared=compared or [],
         )
+
+
+def _chosen_by(names: Iterable[str]) -> str:
+    return _and(f"viewer.{name}" for name in names)
+
+
+def _not_set(names: Sequence[str]) -> str:
+    return "is not set" if len(names) == 1 else "are not set"
 
 
 def _and(parts: Iterable[str]) -> str:

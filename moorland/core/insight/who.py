@@ -78,7 +78,10 @@ class RolePart(Shape):
 
 
 class PersonWho(Shape):
-    """Somebody who reaches it. Of the rows meant `rows` are reached, `listed` may be listed, and in `clear` the cell asked about is clear."""
+    """Somebody who reaches it. Of the rows meant `rows` are reached, `listed` may be listed, and in `clear` the cell asked about is clear.
+
+    Where sources depend on who asks, `of` are the rows meant in the content this person reads (sources.md 17.2); null where all read the same.
+    """
 
     login: str
     name: str
@@ -86,11 +89,12 @@ class PersonWho(Shape):
     rows: int
     listed: int
     clear: int
+    of: int | None = None
     through: list[RolePart]
 
 
 class WhoAnswer(Shape):
-    """How many rows are meant, how many enabled people there are, and everybody who reaches it, in login order."""
+    """How many rows are meant (of several contents the most that one has), how many enabled people there are, and everybody who reaches it, in login order."""
 
     rows: int
     enabled: int
@@ -114,11 +118,31 @@ def _who(evaluator: Evaluator, asked: WhoQuestion) -> WhoAnswer:
     enabled = sum(len(same) for same in evaluator.alike)
     if asked.page is not None:
         return WhoAnswer(rows=0, enabled=enabled, people=_openers(evaluator, asked.page))
-    subject = _subject(evaluator, asked)
-    parts = _Parts(evaluator, subject.table)
-    people = [_person(viewer, subject, found, parts) for viewer, found in _reached(evaluator, subject)]
-    rows = evaluator.data(subject.model).counted(subject.table, subject.meant)
+    model = asked.model or ""
+    contents = evaluator.by_content((same[0] for same in evaluator.alike), model) or [(evaluator, [])]
+    answers = [_in_content(on, asked, firsts, len(contents) > 1) for on, firsts in contents]
+    found = [answer for answer in answers if isinstance(answer, WhoAnswer)]
+    if not found:
+        raise next(answer for answer in answers if isinstance(answer, BundleError))
+    people = [person for answer in found for person in answer.people]
+    rows = max(answer.rows for answer in found)
     return WhoAnswer.model_construct(rows=rows, enabled=enabled, people=sorted(people, key=lambda person: person.login))
+
+
+def _in_content(evaluator: Evaluator, asked: WhoQuestion, firsts: list[Viewer], one_of_several: bool) -> WhoAnswer | BundleError:
+    """Who reaches it among those who read one content, the first of those who see the same given; what is wrong where it has no such row."""
+    try:
+        subject = _subject(evaluator, asked)
+    except BundleError as wrong:
+        if not one_of_several:
+            raise
+        return wrong
+    rows = subject.data.counted(subject.table, subject.meant)
+    parts = _Parts(evaluator, subject.table)
+    wanted = {id(viewer) for viewer in firsts}
+    alike = [same for same in evaluator.alike if id(same[0]) in wanted]
+    people = [_person(viewer, subject, found, parts, rows if one_of_several else None) for viewer, found in _reached(evaluator, subject, alike)]
+    return WhoAnswer.model_construct(rows=rows, enabled=0, people=people)
 
 
 def who_changed(before: WhoAnswer, after: WhoAnswer) -> WhoChange:
@@ -197,7 +221,7 @@ class _Parts:
         return self._known[key]
 
 
-def _person(viewer: Viewer, subject: _Subject, found: _Found, parts: _Parts) -> PersonWho:
+def _person(viewer: Viewer, subject: _Subject, found: _Found, parts: _Parts, of: int | None) -> PersonWho:
     if subject.column is not None:
         state: WhoState = "clear" if found.clear == found.rows else "partly" if found.clear else "masked"
     else:
@@ -205,7 +229,9 @@ def _person(viewer: Viewer, subject: _Subject, found: _Found, parts: _Parts) -> 
     through = [parts.of(viewer, grant, rows) for grant, rows in found.through]
     name = viewer.name or viewer.login or ""
     # Made of what is typed already; for ten thousand people checking it again takes longer than looking.
-    return PersonWho.model_construct(login=viewer.login or "", name=name, state=state, rows=found.rows, listed=found.listed, clear=found.clear, through=through)
+    return PersonWho.model_construct(
+        login=viewer.login or "", name=name, state=state, rows=found.rows, listed=found.listed, clear=found.clear, of=of, through=through
+    )
 
 
 def _subject(evaluator: Evaluator, asked: WhoQuestion) -> _Subject:
@@ -261,10 +287,10 @@ def _based(table: str, rows_of: Callable[[ModelData], Mask]) -> Callable[[ModelD
     return found
 
 
-def _reached(evaluator: Evaluator, subject: _Subject) -> Iterator[tuple[Viewer, _Found]]:
+def _reached(evaluator: Evaluator, subject: _Subject, alike: list[tuple[Viewer, ...]]) -> Iterator[tuple[Viewer, _Found]]:
     """What each viewer who reaches anything reaches; those who hold the same roles of the model are looked at together, those who see the same once."""
     together: dict[tuple[str, ...], list[tuple[Viewer, ...]]] = {}
-    for same in evaluator.alike:
+    for same in alike:
         held = evaluator.held_roles(same[0], subject.model)
         if any(role.role.kind == "grant" for role in held):
             together.setdefault(tuple(role.role.name for role in held), []).append(same)

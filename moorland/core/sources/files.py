@@ -43,9 +43,10 @@ def bundle_loader(bundle: Bundle, folder: Path) -> TableLoader:
     engines: dict[str, DatabaseEngine] = {}
 
     def engine(source: Source) -> DatabaseEngine:
-        if source.name not in engines:
-            engines[source.name] = engine_of(source, machine_secret(source), [folder, *machine_folders()], machine_hosts())
-        return engines[source.name]
+        key = source.model_dump_json()
+        if key not in engines:
+            engines[key] = engine_of(source, machine_secret(source), [folder, *machine_folders()], machine_hosts())
+        return engines[key]
 
     now = f"as it was read {next(_READINGS)}"
     return placed(folder_loader(folder), bundle, engine, lambda source, model, table: now)

@@ -4,7 +4,7 @@ import hashlib
 import os
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -105,22 +105,35 @@ def fingerprint(held: SqlTable, columns: Sequence[str]) -> str:
     return hashlib.sha256(sink.getvalue()).hexdigest()
 
 
-def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], DatabaseEngine], content: Callable[[Source, str, str], str]) -> TableLoader:
+def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], DatabaseEngine], content: Callable[[Source, str, str], str]) -> "PlacedTables":
     """Loads tables that are left in place as such, tables others look up as snapshots, and all others as `load` does.
 
     `content` names what a source holds now of a model's table; while it is the same, so is the data.
     """
-    sources = {source.name: source for source in bundle.sources}
+    return PlacedTables(load, {source.name: source for source in bundle.sources}, engine, content)
 
-    def loaded(model: Model, name: str) -> TableData:
+
+class PlacedTables:
+    """Loads the tables of a bundle from where they are; where settings depend on who asks, by the values that choose (sources.md 17.2, 18.1)."""
+
+    def __init__(
+        self, load: TableLoader, sources: dict[str, Source], engine: Callable[[Source], DatabaseEngine], content: Callable[[Source, str, str], str]
+    ) -> None:
+        self._load, self._sources, self._engine, self._content = load, sources, engine, content
+
+    def __call__(self, model: Model, name: str) -> TableData:
+        return self.chosen(model, name, {})
+
+    def chosen(self, model: Model, name: str, values: Mapping[str, str]) -> TableData:
+        """The data of a table by the values that choose its source."""
         table = next(table for table in model.tables if table.name == name)
         if table.in_place is None:
-            return load(model, name)
-        source = sources[table.in_place.source]
-        later = LaterEngine(source.name, source.kind, partial(engine, source))
-        return _placed(model, table, SqlTable(later, table.in_place.relation, table), content(source, model.name, name))
-
-    return loaded
+            return self._load(model, name)
+        source = self._sources[table.in_place.source].resolved(values)
+        later = LaterEngine(source.name, source.kind, partial(self._engine, source))
+        held = SqlTable(later, source.relation(table.in_place.relation), table)
+        chosen = [source.file, source.database, source.schema_] if self._sources[source.name].attributes else ""
+        return _placed(model, table, held, f"{chosen}{self._content(source, model.name, name)}")
 
 
 def _placed(model: Model, table: Table, held: SqlTable, content: str) -> TableData:

@@ -224,9 +224,9 @@ def _gains_within(rights: Rights, outcome: Outcome, login: str) -> None:
         changed = _values_changed(old if old is not None and old.enabled else None, new)
         changed = {name for name in changed if name in IDENTITY or not rights.reaches("people", person=new, attribute=name)}
         for name in new.held:
-            if changed & outcome.after.roles[name].viewer_reads and not rights.reaches("map", person=new, role=name):
+            if changed & outcome.after.viewer_reads[name] and not rights.reaches("map", person=new, role=name):
                 title = outcome.after.people.roles[name].title
-                raise outside(f"{title} reads {', '.join(sorted(changed & outcome.after.roles[name].viewer_reads))} of {login}, and is not in your scope.")
+                raise outside(f"{title} reads {', '.join(sorted(changed & outcome.after.viewer_reads[name]))} of {login}, and is not in your scope.")
     for duty in _duties_gained(outcome, login):
         refuse_wider(rights, duty, outcome.after.people)
 
@@ -258,7 +258,7 @@ def gains_by_name(outcome: Outcome, login: str) -> bool:
     if new is None or not new.enabled:
         return False
     changed = _values_changed(old, new) & set(IDENTITY)
-    return bool(changed) and (any(True for _ in _roles_gained(outcome, login)) or any(changed & outcome.after.roles[name].viewer_reads for name in new.held))
+    return bool(changed) and (any(True for _ in _roles_gained(outcome, login)) or any(changed & outcome.after.viewer_reads[name] for name in new.held))
 
 
 def _gains(outcome: Outcome, login: str) -> bool:
@@ -269,4 +269,4 @@ def _gains(outcome: Outcome, login: str) -> bool:
     if any(True for _ in _roles_gained(outcome, login)) or _duties_gained(outcome, login):
         return True
     changed = _values_changed(old, new)
-    return any(changed & outcome.after.roles[name].viewer_reads for name in new.held)
+    return any(changed & outcome.after.viewer_reads[name] for name in new.held)

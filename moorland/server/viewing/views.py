@@ -12,9 +12,10 @@ from rest_framework.views import APIView
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.structure import object_names
 from moorland.core.engine.cells import json_values
-from moorland.core.engine.evaluator import Evaluator, objects_answer
+from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import value_counts
 from moorland.core.engine.in_place import SourceFailed, on_strata
+from moorland.core.engine.objects import objects_answer
 from moorland.core.engine.questions import AnswerError, ObjectsAnswer, Question
 from moorland.core.insight.effect import AlignedRows, ModelShare, aligned_rows, share
 from moorland.core.insight.falling import Fallen, fallen

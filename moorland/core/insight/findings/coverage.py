@@ -43,7 +43,7 @@ def _not_reached(evaluator: Evaluator, compiled: CompiledRole, path: str) -> Ite
     schema = data.schema
     restricted = RoleRows(compiled, evaluator.all_data(), data, Ladder(mask.kind for mask in compiled.masks)).restricted
     looked_up = {step.one for steps in schema.parents.values() for step in steps}
-    open_facts = [name for name in compiled.objects.tables if name not in looked_up and name not in restricted and data.rows(name)]
+    open_facts = [name for name in compiled.objects.tables if name not in looked_up and name not in restricted and (name in data.missing or data.rows(name))]
     open_facts = [name for name in open_facts if schema.parents[name] or any(measure.table == name for measure in schema.model.measures)]
     for name in sorted(open_facts):
         cubes = [cube.name for cube in schema.model.cubes if name in cube.facts and cube.name in compiled.objects.cubes]
@@ -185,15 +185,15 @@ def _redundant(evaluator: Evaluator, compiled: CompiledRole, held_by: list[Viewe
         seen.setdefault(key, rule.sentence)
     if not held_by:
         return
-    data = evaluator.data(role.model)
-    distinct = list({str([rule.values(viewer) for rule in compiled.rows]): viewer for viewer in held_by}.values())
+    of = {id(viewer): evaluator.of(viewer, role.model) for viewer in held_by}
+    distinct = list({(id(of[id(viewer)]), str([rule.values(viewer) for rule in compiled.rows])): viewer for viewer in held_by}.values())
     if len(distinct) > MOST_TRIED:
         return
     ladder = Ladder(mask.kind for mask in compiled.masks)
     for rule in compiled.rows:
         if rule.sentence in twice:
             continue
-        if all(_same(compiled, viewer, rule.sentence, rule.table, evaluator, ladder) for viewer in distinct):
+        if all(_same(of[id(viewer)].roles[role.name], viewer, rule.sentence, rule.table, of[id(viewer)], ladder) for viewer in distinct):
             yield (
                 rule.sentence,
                 Finding(
@@ -202,7 +202,7 @@ def _redundant(evaluator: Evaluator, compiled: CompiledRole, held_by: list[Viewe
                     path=f"{path}.sentences[{rule.sentence}]",
                     message=f"Without sentence {rule.sentence + 1} of {role.title}, everybody who holds it sees the same rows of {rule.table} today.",
                     remedy="Delete it, if it is not meant for data to come.",
-                    evidence=[f"{len(held_by)} holders, {data.rows(rule.table):,} rows"],
+                    evidence=[f"{len(held_by)} holders, {of[id(held_by[0])].data(role.model).rows(rule.table):,} rows"],
                 ),
             )
 

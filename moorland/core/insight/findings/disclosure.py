@@ -23,10 +23,12 @@ def disclosure_findings(evaluator: Evaluator, viewers: list[Viewer]) -> Iterator
         compiled = evaluator.roles[role.name]
         if role.kind == "grant" and role.model is not None:
             yield from _derivable(evaluator, compiled, f"roles[{index}]")
-            for rule in compiled.rows:
-                if isinstance(rule, MembersRule) and rule.whole:
-                    holders = [viewer for viewer in viewers if viewer.enabled and role.name in viewer.held]
-                    yield from whole_total_findings(evaluator, compiled, rule, holders, f"roles[{index}].sentences[{rule.sentence}].members")
+            holders = [viewer for viewer in viewers if viewer.enabled and role.name in viewer.held]
+            for on, some in evaluator.by_content(holders, role.model) or [(evaluator, holders)]:
+                for rule in on.roles[role.name].rows:
+                    if isinstance(rule, MembersRule) and rule.whole:
+                        place = f"roles[{index}].sentences[{rule.sentence}].members"
+                        yield from whole_total_findings(on, on.roles[role.name], rule, some, place)
 
 
 def _derivable(evaluator: Evaluator, compiled: CompiledRole, path: str) -> Iterator[Finding]:
