@@ -4,6 +4,7 @@ import csv
 from pathlib import Path
 from typing import Any
 
+from demo import books
 from demo.pages import PAGES, PROMISES, SHELVES
 from demo.people import ATTRIBUTES, DUTIES, ORGANIZATIONS, groups, users
 from demo.stores import generate_stores
@@ -383,11 +384,12 @@ def document() -> dict[str, Any]:
         "time_zone": "UTC",
         "sensitive_tags": ["sensitive", "personal"],
         "organizations": ORGANIZATIONS,
-        "attributes": ATTRIBUTES,
+        "attributes": [*ATTRIBUTES, books.ATTRIBUTE],
         "groups": groups(),
         "users": users(),
-        "models": [MODEL, STORES],
-        "roles": ROLES,
+        "sources": [books.SOURCE],
+        "models": [MODEL, STORES, books.MODEL],
+        "roles": [*ROLES, books.ROLE],
         "shelves": SHELVES,
         "pages": PAGES,
         "promises": PROMISES,
@@ -399,6 +401,7 @@ def generate(folder: Path) -> None:
     """Writes the demo bundle with its data into a folder."""
     generate_tables(folder / "data")
     generate_stores(folder / "data")
+    books.generate_books(folder)
     with (folder / "data" / "steward_scope.csv").open("w", encoding="utf-8", newline="") as opened:
         writer = csv.writer(opened, lineterminator="\n")
         writer.writerow(["login", "area", "district", "until_day"])

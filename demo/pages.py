@@ -175,6 +175,7 @@ PROMISES: list[dict[str, Any]] = [
     _promise("treasury reads no private e-mail", "t.holm", values={**_OPERATIONS, "column": "technician.private_email", "only": []}),
     _promise("visitors see nothing", "u.stell", nothing=True),
     _promise("the disabled see nothing", "a.finn", nothing=True),
+    _promise("Cairn reads the books of Cairn only", "d.carr", values={"model": "books", "column": "entry.holding", "only": ["cairn"]}),
     _promise("the expired line opens nothing", "g.mire", values={**_OPERATIONS, "column": "site.district", "excludes": ["Estuary"]}),
     _promise("treasury opens no compensation", "t.holm", pages={"cannot_open": ["compensation"]}),
     _promise(

@@ -4,8 +4,8 @@ from typing import Any
 
 ORGANIZATIONS: list[dict[str, Any]] = [
     {"name": "whinfell", "label": "Whinfell Co-operative"},
-    {"name": "cairn", "label": "Cairn Holding", "parent": "whinfell"},
-    {"name": "saltmarsh", "label": "Saltmarsh Holding", "parent": "whinfell"},
+    {"name": "cairn", "label": "Cairn Holding", "parent": "whinfell", "attributes": {"holding": {"value": "cairn", "locked": True}}},
+    {"name": "saltmarsh", "label": "Saltmarsh Holding", "parent": "whinfell", "attributes": {"holding": {"value": "saltmarsh", "locked": True}}},
     {"name": "eastmoor", "label": "Eastmoor Holding", "parent": "whinfell"},
     {"name": "contractors", "label": "Contractors", "parent": "whinfell"},
     {"name": "fell-rotors", "label": "Fell Rotors", "parent": "contractors", "attributes": {"contractor_id": {"value": 1, "locked": True}}},

@@ -9,6 +9,7 @@ from django.conf import settings
 from django.utils import timezone
 
 from demo import portal
+from demo.books import generate_books
 from demo.bundle import generate
 from demo.pages import READERS_PAGE
 from demo.people import SIGN_INS
@@ -33,12 +34,18 @@ def make_demo() -> bool:
     folder = Path(tempfile.mkdtemp(prefix="moorland-demo-"))
     try:
         generate(folder)
+        generate_books(sources_folder())
         fill_workspace(folder, ADMINISTRATORS, DEMO_PASSWORD, {login for login, _ in SIGN_INS})
         _make_readers_page()
     finally:
         shutil.rmtree(folder, ignore_errors=True)
     (settings.DATA / "demo-sign-ins.json").write_text(json.dumps(SIGN_INS), "utf-8")
     return True
+
+
+def sources_folder() -> Path:
+    """Where the databases of the demo's source lie: a folder of their own beside the workspace."""
+    return Path(settings.DATA) / "demo-sources"
 
 
 def _make_readers_page() -> None:

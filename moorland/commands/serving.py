@@ -90,9 +90,11 @@ def demo(
     """Makes the demo workspace if it is missing, and serves it."""
     os.environ["MOORLAND_DEMO"] = "1"
     set_up_django()
-    from demo.workspace import make_demo
+    from demo.workspace import make_demo, sources_folder
     from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
 
+    named = os.environ.get("MOORLAND_SOURCE_FOLDERS", "")
+    os.environ["MOORLAND_SOURCE_FOLDERS"] = os.pathsep.join(filter(None, (named, str(sources_folder()))))
     if make_demo():
         messages.print("The demo workspace is made.")
     if only_make:

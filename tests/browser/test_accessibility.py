@@ -59,7 +59,7 @@ SCREENS = [
     ("/settings/outside", "people without an account"),
     ("/checks/promises", "promises broken"),
     ("/checks/parity", "Whom to ask as"),
-    ("/settings/sources", "No source yet"),
+    ("/settings/sources", "A database for each"),
     ("/settings/workspace", "Download a backup"),
     ("/me", "WHAT YOU HOLD"),
     ("/my/", "no pages for you"),

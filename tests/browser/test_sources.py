@@ -31,7 +31,7 @@ def address(own: str) -> str:
 
 def test_a_table_stays_in_its_source_and_another_is_refreshed_by_schedule(admin: Browser, own: str) -> None:
     admin.open("/settings/sources")
-    admin.sees("No source yet")
+    admin.sees("books_{viewer.holding}.sqlite", "A database for each holding")
     admin.click("+ source")
     admin.write("#source-name", "weather")
     admin.choose("#source-kind", "SQLite")

@@ -147,9 +147,10 @@ def reads_areas(sentence: dict[str, Any]) -> bool:
     return bool(re.search(r"area[.]|\barea\b|area_size|dearer|\bplace\b", text))
 
 
-def never(table: str) -> dict[str, Any]:
+def never(table: str, where: str = "") -> dict[str, Any]:
+    """A sentence that is true nowhere; it reads what was written, so that it keeps the same tables from being seen."""
     column = "who" if table == "scope" else "site_id" if table == "job" else "id"
-    return {"rows": {"table": table, "where": f"{column} IS NULL AND {column} IS NOT NULL"}}
+    return {"rows": {"table": table, "where": f"{f'({where}) AND ' if where else ''}{column} IS NULL AND {column} IS NOT NULL"}}
 
 
 def decided_closed(sentence: dict[str, Any], levels: list[str]) -> dict[str, Any]:
@@ -158,9 +159,10 @@ def decided_closed(sentence: dict[str, Any], levels: list[str]) -> dict[str, Any
     if kind == "members" and part["hierarchy"] == "geography" and "area_size" in levels:
         return never("site")
     if kind == "rows" and reads_areas(sentence):
-        return never(part["table"])
+        return never(part["table"], part["where"])
     if kind == "mask" and reads_areas(sentence):
-        return {"mask": {"column": part["column"], "with": "withhold"}}
+        column = part["column"]
+        return {"mask": {"column": column, "with": "withhold", "when": f"({part['when']}) OR {column} IS NULL OR {column} IS NOT NULL"}}
     return sentence
 
 
@@ -207,6 +209,7 @@ def test_what_reads_a_table_that_is_not_chosen_is_decided_closed(tmp_path: Path,
 )
 def test_no_rows_of_a_table_are_never_taken_for_an_answer(tmp_path: Path, sentence: dict[str, Any]) -> None:
     world = World(3).opened(sentence)
+    world.model = {**world.model, "relationships": [{**step, "carries": "down"} for step in world.model["relationships"]]}
     written(tmp_path, world, "north")
     base = evaluator(tmp_path, world, document(world, "farm_{viewer.place}.sqlite", {"ann": None}, {"area"}), {"area"})
     emptied = copy.copy(world)

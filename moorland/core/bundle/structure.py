@@ -89,6 +89,8 @@ def _check_settings(bundle: Bundle) -> Iterator[Problem]:
             elif definition.multiple or definition.editable_by != "administrator" or definition.allowed is None or definition.type not in ("text", "integer"):
                 message = f"viewer.{name} cannot choose a database: that takes an attribute of one value, from a list, that only administrators set."
                 yield Problem("setting", message, path=place)
+            elif definition.shown_to == "nobody":
+                yield Problem("setting", f"viewer.{name} is shown to nobody: it cannot choose a database, whose name tells it.", path=place)
             elif wrong := [value for value in definition.allowed if not SETTING_VALUE.fullmatch(str(value))]:
                 yield Problem("setting", f"viewer.{name} may be {wrong[0]}, which cannot stand in a setting: letters, digits, - and _ can.", path=place)
 

@@ -161,6 +161,16 @@ class Evaluator:
         """Makes those of other contents anew, when they are asked for."""
         self._by_content = OrderedDict()
 
+    def is_known(self, viewer: Viewer, model: str) -> bool:
+        """Whether what a viewer sees of a model can be known now: the source that is chosen for them answers (sources.md 17.2)."""
+        if model not in self.choosing or viewer.everything:
+            return True
+        try:
+            self.of(viewer, model).data(model)
+        except SourceFailed:
+            return False
+        return True
+
     def by_content(self, viewers: Iterable[Viewer], model: str) -> "list[tuple[Evaluator, list[Viewer]]]":
         """Viewers by the content of a model they see, each with its evaluator; in the order of the first of each."""
         found: dict[int, tuple[Evaluator, list[Viewer]]] = {}

@@ -1,6 +1,6 @@
 """What of a model has no rows, because the source of a table is not chosen for whoever asks, and what reads it (sources.md 17.2)."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 
 from moorland.core.bundle.schema import Schema
 from moorland.core.language import tree
@@ -8,6 +8,11 @@ from moorland.core.language.derived import ColumnKey, Derived
 
 #: The attributes that are not set, by each table that has no rows for it.
 Missing = Mapping[str, tuple[str, ...]]
+
+
+def chosen_by(names: Sequence[str]) -> str:
+    """By what a source is chosen that is not chosen for whoever asks, in words."""
+    return f"chosen by {' and '.join(f'viewer.{name}' for name in names)}, which {'is' if len(names) == 1 else 'are'} not set"
 
 
 def read_missing(schema: Schema, derived: Derived, missing: Missing, table: str, conditions: list[tree.Node]) -> tuple[str, ...]:

@@ -17,6 +17,7 @@ from moorland.core.engine.asked import Asked, PreparedTotals, counted_tables, gr
 from moorland.core.engine.counting import Counted
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.member_rules import MembersRule
+from moorland.core.engine.missing import chosen_by
 from moorland.core.engine.questions import ColumnName, Refused, TotalsQuestion
 from moorland.core.engine.through_strata import on_strata
 from moorland.core.engine.totals import Counting, Groups, line_figure
@@ -111,6 +112,10 @@ class _Building:
 
     def bridge(self) -> Bridge:
         whole = self.evaluator.whole_model(self.asked.model, self.viewer)
+        missing = whole.data.missing.get(self.measure.table)
+        if missing:
+            title = whole.data.schema.tables[self.measure.table].title
+            raise Refused("invalid", f"{title} has no rows for {_named(self.viewer)}: where they are is {chosen_by(missing)}.")
         models = [whole]
         ends: list[_End | str] = []
         for someone in (self.start, self.viewer):

@@ -52,11 +52,13 @@ class ViewerImpact(Shape):
     totals: list[TotalChange] = Field(default_factory=list)
     gained: list[str] = Field(default_factory=list)
     lost: list[str] = Field(default_factory=list)
+    #: What changes cannot be told: a source that is chosen for this person does not answer.
+    not_known: bool = False
 
     @property
     def changes(self) -> bool:
         """Whether anything changes at all."""
-        return bool(self.tables or self.gained or self.lost or self.totals)
+        return bool(self.tables or self.gained or self.lost or self.totals or self.not_known)
 
 
 class GroupImpact(Shape):
@@ -94,7 +96,11 @@ def _impact(
     found: list[ViewerImpact] = []
     people = [(login, _viewer(before, login), _viewer(after, login)) for login in logins]
     keys = [(views[0].of(old), views[1].of(new)) for _, old, new in people]
-    counted = _Counted(before, after, {key: (old, new) for key, (_, old, new) in zip(keys, people, strict=True)})
+    firsts = {key: (old, new) for key, (_, old, new) in zip(keys, people, strict=True)}
+    for key, (old, new) in firsts.items():
+        if not (_is_known(before, old) and _is_known(after, new)):
+            known[key] = ViewerImpact(login="", name="", not_known=True)
+    counted = _Counted(before, after, {key: pair for key, pair in firsts.items() if key not in known})
     for number, ((login, old, new), key) in enumerate(zip(people, keys, strict=True)):
         if progress:
             progress(number)
@@ -104,6 +110,10 @@ def _impact(
             someone = new or old
             found.append(known[key].model_copy(update={"login": login, "name": (someone.name if someone else None) or login}))
     return sorted(found, key=lambda item: (-sum(table.gained + table.lost for table in item.tables), item.login))
+
+
+def _is_known(evaluator: Evaluator, viewer: Viewer | None) -> bool:
+    return viewer is None or all(evaluator.is_known(viewer, name) for name in evaluator.choosing)
 
 
 #: For one viewer the changes of tables counted beforehand, by model and table; None where nothing changes.

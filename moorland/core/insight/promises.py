@@ -11,6 +11,7 @@ from moorland.core.bundle.promises import Must, ObjectsMust, PagesMust, Promise,
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.cells import codes_of
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.in_place import SourceFailed
 from moorland.core.engine.masking import ShownColumn
 from moorland.core.engine.naming import check_filter
 from moorland.core.engine.questions import Question, Refusal, Refused, TotalsAnswer, TotalsQuestion
@@ -51,9 +52,18 @@ def run_promises(evaluator: Evaluator, progress: Callable[[int, int], None] | No
     return results
 
 
-@on_strata
 def run_promise(evaluator: Evaluator, promise: Promise) -> PromiseResult:
-    """One promise. Raises BundleError where it names what does not exist, with the path inside the promise."""
+    """One promise; not kept where it is not known, because a source does not answer. Raises BundleError where it names what does not exist."""
+    try:
+        return _run(evaluator, promise)
+    except SourceFailed:
+        whom = promise.viewer if isinstance(promise.viewer, str) else "everybody" if promise.viewer is None else "an imagined viewer"
+        return PromiseResult(name=promise.name, label=promise.title, viewer=whom, kept=False, message="not known: a source does not answer now")
+
+
+@on_strata
+def _run(evaluator: Evaluator, promise: Promise) -> PromiseResult:
+    """One promise. Raises BundleError with the path inside the promise."""
     must = promise.must
     try:
         if promise.viewer is not None:

@@ -59,6 +59,8 @@ class ReachClass(Shape):
     export: list[str] = Field(default_factory=list)
     #: How many rows tables have in the content these people read, where their source depends on who asks (sources.md 17.2).
     of: dict[str, int] = Field(default_factory=dict)
+    #: Models of which it cannot be told what these people see: a source that is chosen for them does not answer.
+    not_known: list[str] = Field(default_factory=list)
 
 
 class Reach(Shape):
@@ -146,8 +148,12 @@ def _look_at_model(
         return _ModelReach(evaluator, name).look(seen_as, found, looked)
     parts: dict[object, list[int]] = {}
     routed = [(on.of(viewer, name), viewer) for on, viewer in seen_as]
-    for place, (on, _) in enumerate(routed):
-        parts.setdefault(on.content, []).append(place)
+    for place, (on, viewer) in enumerate(routed):
+        if on.is_known(viewer, name):
+            parts.setdefault(on.content, []).append(place)
+        else:
+            found[place].of_nothing(name, evaluator)
+            looked.add([place])
     told: list[list[TableName]] = []
     for content, places in parts.items():
         for place in places:
@@ -187,6 +193,7 @@ class _Seen:
     cubes: list[str] = field(default_factory=list)
     export: list[str] = field(default_factory=list)
     of: dict[str, int] = field(default_factory=dict)
+    not_known: list[str] = field(default_factory=list)
     _hash: Any = field(default_factory=lambda: hashlib.blake2b(digest_size=20))
 
     def note(self, *parts: object) -> None:
@@ -194,6 +201,15 @@ class _Seen:
         for part in parts:
             self._hash.update(part if isinstance(part, bytes) else repr(part).encode())
             self._hash.update(b"\x00")
+
+    def of_nothing(self, model: str, evaluator: Evaluator) -> None:
+        """Notes that what is seen of a model is not known."""
+        schema = evaluator.models[model].schema
+        self.note(model, "not known")
+        self.not_known.append(model)
+        self.rows += [0] * len(schema.tables)
+        self.states += ["h"] * sum(len(table.columns) for table in schema.tables.values())
+        self.counted += [None] * len(evaluator.models[model].measures)
 
     @property
     def digest(self) -> bytes:
@@ -213,6 +229,7 @@ class _Seen:
             cubes=self.cubes,
             export=self.export,
             of=self.of,
+            not_known=self.not_known,
         )
 
 

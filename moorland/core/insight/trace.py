@@ -1,6 +1,6 @@
 """Why a viewer can or cannot: layer by layer, by the code that decides (semantics.md 11)."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from typing import Any, Literal
 
 import numpy as np
@@ -17,6 +17,7 @@ from moorland.core.engine.counting import Radix, count
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.mask_kinds import CellKind, MaskKind
 from moorland.core.engine.masking import CLEAR
+from moorland.core.engine.missing import chosen_by
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.opening import OnPage, answer_pages, facts_of, rule_truth
 from moorland.core.engine.questions import ColumnName, PagesAnswer
@@ -165,7 +166,9 @@ class _Tracing:
         model = self.evaluator.viewer_model(self.viewer, name)
         yield self.object(model)
         if self.asked.figure and (self.asked.object or "").startswith("measure:"):
-            yield self.figure((self.asked.object or "").partition(":")[2])
+            measure = (self.asked.object or "").partition(":")[2]
+            counted = self.evaluator.models[name].measures[measure].table
+            yield self.not_chosen(model, counted) if counted in model.data.missing else self.figure(measure)
         if self.asked.table is None:
             return
         if self.asked.table in model.data.missing:
@@ -297,7 +300,7 @@ class _Tracing:
     def not_chosen(self, model: ViewerModel, table: str) -> TraceLayer:
         """That a table has no rows for the viewer: what chooses its source is not set, wherever it was looked for (sources.md 17.2)."""
         names = model.data.missing[table]
-        message = f"{model.data.schema.tables[table].title} has no rows here: where they are is chosen by {_chosen_by(names)}, which {_not_set(names)}."
+        message = f"{model.data.schema.tables[table].title} has no rows here: where they are is {chosen_by(names)}."
         looked = [self.looked_for(name) for name in names]
         return TraceLayer(layer="rows", verdict="stops", message=" ".join([message, *looked]))
 
@@ -338,7 +341,7 @@ class _Tracing:
                     passes = bool(rows.rule_mask(rule)[place])
                     says = "is true" if passes else "is not true"
                     if isinstance(rule, UndecidedRule):
-                        says = f"reads rows whose place is chosen by {_chosen_by(rule.attributes)}, which {_not_set(rule.attributes)}: it is unknown"
+                        says = f"reads rows whose place is {chosen_by(rule.attributes)}: it is unknown"
                     kind = rows.role.role.sentences[rule.sentence].kind
                     reasons.append(
                         self.reason(rows.role, passes, f"the {kind} sentence on {other} {says}", rule.sentence, self.compared(data, rule, other, place))
@@ -458,14 +461,6 @@ class _Tracing:
             message=message,
             compared=compared or [],
         )
-
-
-def _chosen_by(names: Iterable[str]) -> str:
-    return _and(f"viewer.{name}" for name in names)
-
-
-def _not_set(names: Sequence[str]) -> str:
-    return "is not set" if len(names) == 1 else "are not set"
 
 
 def _and(parts: Iterable[str]) -> str:

@@ -98,6 +98,8 @@ class WhoAnswer(Shape):
 
     rows: int
     enabled: int
+    #: For how many of them it is not known: a source that is chosen for them does not answer.
+    not_known: int = 0
     people: list[PersonWho]
 
 
@@ -119,14 +121,16 @@ def _who(evaluator: Evaluator, asked: WhoQuestion) -> WhoAnswer:
     if asked.page is not None:
         return WhoAnswer(rows=0, enabled=enabled, people=_openers(evaluator, asked.page))
     model = asked.model or ""
-    contents = evaluator.by_content((same[0] for same in evaluator.alike), model) or [(evaluator, [])]
+    firsts = [same for same in evaluator.alike if evaluator.is_known(same[0], model)]
+    contents = evaluator.by_content((same[0] for same in firsts), model) or [(evaluator, [])]
     answers = [_in_content(on, asked, firsts, len(contents) > 1) for on, firsts in contents]
     found = [answer for answer in answers if isinstance(answer, WhoAnswer)]
     if not found:
         raise next(answer for answer in answers if isinstance(answer, BundleError))
     people = [person for answer in found for person in answer.people]
     rows = max(answer.rows for answer in found)
-    return WhoAnswer.model_construct(rows=rows, enabled=enabled, people=sorted(people, key=lambda person: person.login))
+    known = sum(len(same) for same in firsts)
+    return WhoAnswer.model_construct(rows=rows, enabled=enabled, not_known=enabled - known, people=sorted(people, key=lambda person: person.login))
 
 
 def _in_content(evaluator: Evaluator, asked: WhoQuestion, firsts: list[Viewer], one_of_several: bool) -> WhoAnswer | BundleError:

@@ -3,7 +3,7 @@
 import csv
 import hashlib
 import itertools
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 import numpy as np
@@ -42,7 +42,8 @@ def bundle_loader(bundle: Bundle, folder: Path) -> TableLoader:
     """
     engines: dict[str, DatabaseEngine] = {}
 
-    def engine(source: Source) -> DatabaseEngine:
+    def engine(written: Source, values: Mapping[str, str]) -> DatabaseEngine:
+        source = written.resolved(values)
         key = source.model_dump_json()
         if key not in engines:
             engines[key] = engine_of(source, machine_secret(source), [folder, *machine_folders()], machine_hosts())

@@ -15,7 +15,7 @@ from sqlglot import exp
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.model import Model, Table
 from moorland.core.bundle.problems import BundleError, Problem
-from moorland.core.bundle.sources import Marker, Source
+from moorland.core.bundle.sources import Source
 from moorland.core.engine.columns import StoredColumn, TableData
 from moorland.core.engine.evaluator import TableLoader
 from moorland.core.engine.in_place import KeptRows, SourceFailed
@@ -30,6 +30,8 @@ MOST_READ_ANEW = 200_000
 MOST_SNAPSHOTS, MOST_SNAPSHOT_BYTES = 64, 2 * 1024**3
 _snapshots: OrderedDict[str, TableData] = OrderedDict()
 _lock = threading.Lock()
+#: The engine of a source, by the values that choose its settings.
+EngineFor = Callable[[Source, Mapping[str, str]], DatabaseEngine]
 #: What PostgreSQL calls the ways to secure a connection.
 _TLS = {"off": "disable", "required": "require", "verified": "verify-full"}
 
@@ -85,14 +87,14 @@ def machine_secret(source: Source) -> str | None:
     return os.environ.get(f"MOORLAND_SOURCE_SECRET_{''.join(sign if sign.isalnum() else '_' for sign in source.name).upper()}")
 
 
-def marked(engine: DatabaseEngine, marker: Marker) -> str:
+def marked(engine: DatabaseEngine, relation: Sequence[str], column: str) -> str:
     """What the marker of a source says now. Raises SourceFailed where it is not one value."""
-    names = [exp.to_identifier(part, quoted=True) for part in marker.relation]
+    names = [exp.to_identifier(part, quoted=True) for part in relation]
     named = dict(zip(("db", "catalog"), reversed(names[:-1]), strict=False))
-    select = exp.select(exp.column(marker.column, quoted=True)).from_(exp.Table(this=names[-1], **named)).limit(2)
+    select = exp.select(exp.column(column, quoted=True)).from_(exp.Table(this=names[-1], **named)).limit(2)
     rows = engine.rows(select.sql(dialect=engine.dialect.name))
     if len(rows) != 1:
-        raise SourceFailed(engine.name, f"The marker {'.'.join(marker.relation)} has {len(rows) or 'no'} rows; a marker has one.")
+        raise SourceFailed(engine.name, f"The marker {'.'.join(relation)} has {len(rows) or 'no'} rows; a marker has one.")
     return str(rows[0][0])
 
 
@@ -105,7 +107,7 @@ def fingerprint(held: SqlTable, columns: Sequence[str]) -> str:
     return hashlib.sha256(sink.getvalue()).hexdigest()
 
 
-def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], DatabaseEngine], content: Callable[[Source, str, str], str]) -> "PlacedTables":
+def placed(load: TableLoader, bundle: Bundle, engine: EngineFor, content: Callable[[Source, str, str], str]) -> "PlacedTables":
     """Loads tables that are left in place as such, tables others look up as snapshots, and all others as `load` does.
 
     `content` names what a source holds now of a model's table; while it is the same, so is the data.
@@ -116,9 +118,7 @@ def placed(load: TableLoader, bundle: Bundle, engine: Callable[[Source], Databas
 class PlacedTables:
     """Loads the tables of a bundle from where they are; where settings depend on who asks, by the values that choose (sources.md 17.2, 18.1)."""
 
-    def __init__(
-        self, load: TableLoader, sources: dict[str, Source], engine: Callable[[Source], DatabaseEngine], content: Callable[[Source, str, str], str]
-    ) -> None:
+    def __init__(self, load: TableLoader, sources: dict[str, Source], engine: EngineFor, content: Callable[[Source, str, str], str]) -> None:
         self._load, self._sources, self._engine, self._content = load, sources, engine, content
 
     def __call__(self, model: Model, name: str) -> TableData:
@@ -129,10 +129,11 @@ class PlacedTables:
         table = next(table for table in model.tables if table.name == name)
         if table.in_place is None:
             return self._load(model, name)
-        source = self._sources[table.in_place.source].resolved(values)
-        later = LaterEngine(source.name, source.kind, partial(self._engine, source))
+        written = self._sources[table.in_place.source]
+        source = written.resolved(values)
+        later = LaterEngine(source.name, source.kind, partial(self._engine, written, values))
         held = SqlTable(later, source.relation(table.in_place.relation), table)
-        chosen = [source.file, source.database, source.schema_] if self._sources[source.name].attributes else ""
+        chosen = [source.file, source.database, source.schema_] if written.attributes else ""
         return _placed(model, table, held, f"{chosen}{self._content(source, model.name, name)}")
 
 

@@ -11,7 +11,7 @@ from moorland.server.catalog.storage import ContentWriter, remove_ended
 from moorland.server.changes import recorded
 from moorland.server.directory.models import Account
 from moorland.server.errors import from_document, missing
-from moorland.server.sources.engines import engine_for
+from moorland.server.sources.engines import engine_for, sources
 
 #: A table refreshed from a source has at most so many rows; larger ones are left in place.
 MOST_ROWS = 5_000_000
@@ -23,7 +23,12 @@ def stage_from_source(model: str, table: str, source: str, relation: list[str], 
     declared = from_document(ModelShape, stored.document).table(table) if stored else None
     if declared is None or declared.alias_of is not None or declared.in_place is not None:
         raise missing("table", f"{model}.{table}")
-    engine = engine_for(source)
+    kept = next((item for item in sources() if item.name == source), None)
+    if kept is None:
+        raise missing("source", source)
+    if kept.attributes:
+        raise BundleError([Problem("by_viewer", f"where {source} is depends on who asks: there is no one table to bring in.")])
+    engine, relation = engine_for(source), kept.relation(relation)
     there = {column.name for column in columns_of_relation(engine, relation) if column.type is not None}
     if not there:
         raise SourceFailed(source, f"There is no relation {'.'.join(relation)} in {source}.")

@@ -10,6 +10,7 @@ from django.conf import settings
 from django.utils import timezone
 
 from moorland.core.bundle.document import Bundle
+from moorland.core.bundle.model import Table
 from moorland.core.bundle.sources import Source
 from moorland.core.engine.evaluator import TableLoader
 from moorland.core.engine.in_place import SourceFailed
@@ -28,6 +29,10 @@ MARKER_SECONDS = 2.0
 Contents = tuple[tuple[tuple[str, ...], str], ...]
 
 _engines: dict[tuple[str, str], DatabaseEngine] = {}
+#: By which values the settings of sources were chosen so far, by source.
+_chosen: dict[str, dict[tuple[tuple[str, str], ...], None]] = {}
+#: So many connections are kept open; those made last.
+MOST_ENGINES = 128
 _marked: dict[tuple[str, int], tuple[float, str]] = {}
 _lock = threading.Lock()
 _looks = itertools.count()
@@ -38,26 +43,44 @@ def sources() -> list[Source]:
     return [from_document(Source, document) for document in unless_changed("sources", lambda: list(StoredSource.objects.values_list("document", flat=True)))]
 
 
-def engine_for(name: str) -> DatabaseEngine:
-    """The engine of a source as it is stored now. Raises SourceFailed."""
+def engine_for(name: str, values: Mapping[str, str] | None = None) -> DatabaseEngine:
+    """The engine of a source as it is stored now, by the values that choose its settings. Raises SourceFailed."""
     stored = StoredSource.objects.filter(name=name).first()
     if stored is None:
         raise SourceFailed(name, f"There is no source {name}.")
     # Where files and hosts may be is said on the machine, and may be said otherwise when the server starts again.
-    key = (f"{settings.DATA} {name}", f"{stored.version} {machine_folders()} {machine_hosts()}")
+    source = from_document(Source, stored.document)
+    lacking = [attribute for attribute in source.attributes if attribute not in (values or {})]
+    if lacking:
+        raise SourceFailed(name, f"Where {name} is depends on viewer.{lacking[0]}, which is not known here.")
+    chosen = tuple((attribute, (values or {})[attribute]) for attribute in source.attributes)
+    key = (f"{settings.DATA} {name} {chosen}", f"{stored.version} {machine_folders()} {machine_hosts()}")
     with _lock:
+        if chosen:
+            _chosen.setdefault(f"{settings.DATA} {name}", {})[chosen] = None
         if key in _engines:
             return _engines[key]
         for old in [old for old in _engines if old[0] == key[0]]:
             _engines.pop(old).close()
         try:
-            made = tried_engine(from_document(Source, stored.document), secret_of(stored))
+            made = tried_engine(source.resolved(dict(chosen)), secret_of(stored))
         except SourceFailed as failed:
             note_trouble(failed)
             raise
         made.troubled = note_trouble
         _engines[key] = made
+        while len(_engines) > MOST_ENGINES:
+            _engines.pop(next(iter(_engines))).close()
         return made
+
+
+def chosen_so_far(source: Source) -> list[dict[str, str]]:
+    """The values by which the settings of a source were chosen so far: one without values where they depend on nobody."""
+    if not source.attributes:
+        return [{}]
+    with _lock:
+        found = list(_chosen.get(f"{settings.DATA} {source.name}", {}))
+    return [dict(chosen) for chosen in found if tuple(name for name, _ in chosen) == source.attributes]
 
 
 def tried_engine(source: Source, secret: str | None) -> DatabaseEngine:
@@ -87,13 +110,18 @@ def _content(source: Source, version: int) -> str:
         at, value = _marked.get(key, (-MARKER_SECONDS, ""))
     if time.monotonic() - at < MARKER_SECONDS:
         return value
-    try:
-        value = marked(engine_for(source.name), source.marker)
-    except SourceFailed:
-        value = "not reached"
+    value = " ".join(_marker_of(source, values) for values in chosen_so_far(source))
     with _lock:
         _marked[key] = (time.monotonic(), value)
     return value
+
+
+def _marker_of(source: Source, values: Mapping[str, str]) -> str:
+    assert source.marker is not None
+    try:
+        return marked(engine_for(source.name, values), source.resolved(values).relation(source.marker.relation), source.marker.column)
+    except SourceFailed:
+        return "not reached"
 
 
 def loader(bundle: Bundle, load: TableLoader, held: Mapping[tuple[str, ...], str]) -> TableLoader:
@@ -104,7 +132,7 @@ def loader(bundle: Bundle, load: TableLoader, held: Mapping[tuple[str, ...], str
     def content(source: Source, model: str, table: str) -> str:
         return f"{settings.DATA} {held.get((source.name,), '')} {held.get((model, table), '')}"
 
-    return placed(load, bundle, lambda source: engine_for(source.name), content)
+    return placed(load, bundle, lambda source, values: engine_for(source.name, values), content)
 
 
 def contents_anew(bundle: Bundle, tables: Iterable[tuple[str, str]]) -> Contents:
@@ -119,15 +147,22 @@ def contents_anew(bundle: Bundle, tables: Iterable[tuple[str, str]]) -> Contents
         with _lock:
             at, value = _marked.get(key, (-MARKER_SECONDS, ""))
         if time.monotonic() - at >= MARKER_SECONDS:
-            try:
-                columns = [column.name for column in table.columns if not column.derived]
-                value = fingerprint(SqlTable(engine_for(table.in_place.source), table.in_place.relation, table), columns)
-            except SourceFailed:
-                value = "not reached"
+            source = next(item for item in bundle.sources if item.name == table.in_place.source)
+            value = " ".join(_fingerprint_of(source, table, values) for values in chosen_so_far(source))
             with _lock:
                 _marked[key] = (time.monotonic(), value)
         found.append(((model, name), value))
     return tuple(found)
+
+
+def _fingerprint_of(source: Source, table: Table, values: Mapping[str, str]) -> str:
+    assert table.in_place is not None
+    try:
+        relation = source.resolved(values).relation(table.in_place.relation)
+        columns = [column.name for column in table.columns if not column.derived]
+        return fingerprint(SqlTable(engine_for(source.name, values), relation, table), columns)
+    except SourceFailed:
+        return "not reached"
 
 
 def note_trouble(failed: SourceFailed) -> None:

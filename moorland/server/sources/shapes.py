@@ -50,6 +50,33 @@ class SourceTry(Shape):
 
     source: Source
     secret: str | None = Field(default=None, max_length=4_000)
+    #: As whom: where settings depend on who asks, for the first person for whom they are set unless somebody is named.
+    login: Name | None = None
+
+
+class ChosenSetting(Shape):
+    """A value of somebody that stands in the settings of a source, and where it comes from; null where it is not set."""
+
+    attribute: str
+    value: str | None
+    whence: str
+
+
+class SourceContent(Shape):
+    """One combination of values that choose a source's settings: how many people have it, some of them, and whether it works for them."""
+
+    values: dict[str, str | None]
+    people: int
+    logins: list[str]
+    works: bool
+    message: str
+
+
+class SourceForEveryone(Shape):
+    """Every combination of values that people have who hold a role on one of the models that use it (all people, where none does); those that fail first."""
+
+    contents: list[SourceContent]
+    models: list[str]
 
 
 class TriedTable(Shape):
@@ -67,6 +94,7 @@ class SourceTried(Shape):
     message: str
     relations: list[FoundRelation]
     tables: list[TriedTable]
+    settings: list[ChosenSetting] = Field(default_factory=list)
 
 
 class RelationAsked(Shape):

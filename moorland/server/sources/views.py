@@ -1,6 +1,6 @@
 """Sources over the API: kept by who has the duty, tried, browsed; and tables of models that are left in them (sources.md 17)."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
@@ -16,8 +16,9 @@ from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.sources import Placement, Source
 from moorland.core.bundle.writing import to_plain
+from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.in_place import KeptRows, SourceFailed
-from moorland.core.sources.describing import columns_of_relation, differences_of, relations_of
+from moorland.core.sources.describing import FoundRelation, columns_of_relation, differences_of, relations_of
 from moorland.core.sources.displays import proposed_display
 from moorland.core.sources.engines import DatabaseEngine
 from moorland.core.sources.placing import machine_folders, machine_hosts
@@ -27,21 +28,25 @@ from moorland.server.catalog.models import Model
 from moorland.server.catalog.scope import refuse_content, refuse_model
 from moorland.server.catalog.storage import remove_ended, store_table
 from moorland.server.changes import expect_version, recorded
+from moorland.server.directory.knowing import knows_person
 from moorland.server.duties.permission import at_a_screen, request_rights, within
 from moorland.server.duties.rights import outside
 from moorland.server.errors import Failure, answer, from_document, missing, read_body
-from moorland.server.evaluating import evaluator_of
+from moorland.server.evaluating import evaluator, evaluator_of
 from moorland.server.keys import sealing_keys
 from moorland.server.releases.bundles import State, bundle_of
 from moorland.server.requests import VERSION, account_of, version_of
+from moorland.server.sources.chosen import for_everyone, missing_for, settings_of, somebodys_values, values_of
 from moorland.server.sources.engines import engine_for, secret_of, tried_engine
 from moorland.server.sources.models import StoredSource, leads_elsewhere
 from moorland.server.sources.shapes import (
+    ChosenSetting,
     MoveTable,
     PlaceTable,
     RelationAsked,
     RelationTold,
     SourceEntry,
+    SourceForEveryone,
     SourceList,
     SourceSave,
     SourceTable,
@@ -49,6 +54,7 @@ from moorland.server.sources.shapes import (
     SourceTry,
     TriedTable,
 )
+from moorland.server.viewing.looks import record_look
 
 STATES: tuple[State, ...] = ("draft", "live")
 #: A table brought here from a source has at most so many rows; larger ones are brought as files.
@@ -134,21 +140,42 @@ class TrySource(APIView):
     def post(self, request: Request) -> Response:
         asked = read_body(request, SourceTry)
         _refuse_source(request, asked.source.name)
-        stored = StoredSource.objects.filter(name=asked.source.name).first()
-        same = stored is not None and not leads_elsewhere(stored.document, to_plain(asked.source))
-        secret = asked.secret if asked.secret is not None else secret_of(stored) if stored is not None and same else None
+        base = _people_asked_of(asked.source)
+        settings_ = _settings_for(request, base, asked)
+        lacking = missing_for(asked.login or "nobody in particular", settings_)
+        if lacking is not None:
+            return answer(SourceTried(reached=False, message=lacking, relations=[], tables=[], settings=settings_))
         try:
-            engine = tried_engine(asked.source, secret)
-            try:
-                relations = relations_of(engine)
-                tables = [_tried(engine, used) for used in _used(asked.source.name)]
-            finally:
-                engine.close()
+            relations, tables = _looked_into(asked.source.resolved(values_of(settings_)), _secret_for(asked))
         except SourceFailed as failed:
-            return answer(SourceTried(reached=False, message=failed.message, relations=[], tables=[]))
+            return answer(SourceTried(reached=False, message=failed.message, relations=[], tables=[], settings=settings_))
         wrong = [table for table in tables if table.differences]
         message = f"Reached, with {len(relations):,} relations." if not wrong else f"Reached, but {wrong[0].table} does not fit: {wrong[0].differences[0]}"
-        return answer(SourceTried(reached=True, message=message, relations=relations, tables=tables))
+        return answer(SourceTried(reached=True, message=message, relations=relations, tables=tables, settings=settings_))
+
+
+class SourceEverybody(APIView):
+    """Who keeps a source: for whom it would fail, over all people, by the values that choose its settings."""
+
+    needs = {"POST": at_a_screen("sources")}
+
+    @extend_schema(request=SourceTry, responses=SourceForEveryone)
+    def post(self, request: Request) -> Response:
+        asked = read_body(request, SourceTry)
+        _refuse_source(request, asked.source.name)
+        rights, secret, base = request_rights(request), _secret_for(asked), _people_asked_of(asked.source)
+
+        def tried(values: Mapping[str, str]) -> str | None:
+            try:
+                _, tables = _looked_into(asked.source.resolved(values), secret)
+            except SourceFailed as failed:
+                return failed.message
+            return next((f"{table.table}: {text}" for table in tables for text in table.differences), None)
+
+        models = {used.model for used in _used(asked.source.name)}
+        found = for_everyone(base, asked.source, models, lambda viewer: knows_person(rights, viewer), tried)
+        record_look(account_of(request), ["everyone"], f"settings of the source {asked.source.name}", "draft")
+        return answer(SourceForEveryone(contents=found, models=sorted(models)))
 
 
 class SourceRelation(APIView):
@@ -160,7 +187,7 @@ class SourceRelation(APIView):
     def get(self, request: Request, name: str) -> Response:
         _refuse_reading(request, name)
         with telling():
-            relations = relations_of(engine_for(_stored(name).name))
+            relations = relations_of(_engine_as_somebody(name))
         return answer(SourceTried(reached=True, message=f"{len(relations):,} relations.", relations=relations, tables=[]))
 
     @extend_schema(request=RelationAsked, responses=RelationTold)
@@ -168,7 +195,7 @@ class SourceRelation(APIView):
         asked = read_body(request, RelationAsked)
         _refuse_reading(request, name)
         with telling():
-            engine = engine_for(_stored(name).name)
+            engine = _engine_as_somebody(name)
             columns = columns_of_relation(engine, asked.relation)
             if not columns:
                 raise missing("relation", ".".join(asked.relation))
@@ -190,7 +217,7 @@ class PlacedTables(APIView):
         refuse_model(request, model)
         _refuse_use(request, asked.source)
         with telling():
-            found = {column.name: column for column in columns_of_relation(engine_for(_stored(asked.source).name), asked.relation)}
+            found = {column.name: column for column in columns_of_relation(_engine_as_somebody(asked.source), asked.relation)}
         unread = [name for name in asked.columns if name not in found or found[name].type is None]
         if unread:
             raise _wrong("columns", f"The column {unread[0]} is not in {'.'.join(asked.relation)}, or is of a type that is not read.")
@@ -257,7 +284,7 @@ class MovedTable(APIView):
         if asked.relation is None:
             raise _wrong("relation", "Choose the relation the table is to stay in.")
         moved = declared.model_copy(update={"data": None, "sheet": None, "in_place": Placement(source=asked.source, relation=asked.relation)})
-        differences = differences_of(moved, columns_of_relation(engine_for(_stored(asked.source).name), asked.relation))
+        differences = differences_of(moved, columns_of_relation(_engine_as_somebody(asked.source), asked.relation))
         if differences:
             raise Failure(422, "invalid", differences[0], [Problem("invalid", text, path="relation") for text in differences])
         return moved
@@ -266,7 +293,10 @@ class MovedTable(APIView):
         if declared.in_place is None:
             raise _wrong("source", f"{declared.name} is here already.")
         _refuse_use(request, declared.in_place.source)
-        held = SqlTable(engine_for(declared.in_place.source), declared.in_place.relation, declared)
+        source = from_document(Source, _stored(declared.in_place.source).document)
+        if source.attributes:
+            raise Failure(422, "by_viewer", f"Where the rows of {declared.name} are depends on who asks: there is no one table to bring here.")
+        held = SqlTable(engine_for(source.name), source.relation(declared.in_place.relation), declared)
         rows = held.rows()
         if rows > MOST_BROUGHT:
             raise Failure(422, "too_large", f"{declared.name} has {rows:,} rows in its source; at most {MOST_BROUGHT:,} are brought here this way.")
@@ -279,11 +309,57 @@ def _column(table: str, name: str, type_: Any, is_key: bool) -> Column:
     return Column(name=name, type=type_, display=proposed_display(name, type_, is_key), tags=["personal"] if sensitive(name, table, []) else [])
 
 
-def _tried(engine: DatabaseEngine, used: SourceTable) -> TriedTable:
+def _engine_as_somebody(name: str) -> DatabaseEngine:
+    """The engine of a source; where its settings depend on who asks, that of the first person for whom they are set. Raises SourceFailed, Failure."""
+    source = from_document(Source, _stored(name).document)
+    return engine_for(name, somebodys_values(evaluator("draft"), source) if source.attributes else {})
+
+
+def _people_asked_of(source: Source) -> Evaluator:
+    """The people of the draft, for the attributes of whom a source asks. Raises Failure where there is no such attribute."""
+    base = evaluator("draft")
+    unknown = [name for name in source.attributes if name not in base.people.definitions]
+    if unknown:
+        raise _wrong("source", f"There is no attribute {unknown[0]}.")
+    return base
+
+
+def _settings_for(request: Request, base: Evaluator, asked: SourceTry) -> list[ChosenSetting]:
+    """What stands in the settings for whoever is named, or for the first person for whom all is set. Raises Failure."""
+    if not asked.source.attributes:
+        return []
+    if asked.login is None:
+        values = somebodys_values(base, asked.source)
+        return [ChosenSetting(attribute=name, value=value, whence="somebody for whom it is set") for name, value in values.items()]
+    viewer = base.viewer(asked.login) if asked.login in base.people.users else None
+    if viewer is None or not knows_person(request_rights(request), viewer):
+        raise missing("person", asked.login)
+    record_look(account_of(request), [asked.login], f"settings of the source {asked.source.name}", "draft")
+    return settings_of(base, asked.source, viewer)
+
+
+def _secret_for(asked: SourceTry) -> str | None:
+    """The secret that is tried: the one given, or the stored one where the source leads where it did."""
+    stored = StoredSource.objects.filter(name=asked.source.name).first()
+    same = stored is not None and not leads_elsewhere(stored.document, to_plain(asked.source))
+    return asked.secret if asked.secret is not None else secret_of(stored) if stored is not None and same else None
+
+
+def _looked_into(source: Source, secret: str | None) -> tuple[list[FoundRelation], list[TriedTable]]:
+    """The relations of a source that may come to nothing, and the tables that stay in it. Raises SourceFailed."""
+    engine = tried_engine(source, secret)
+    try:
+        return relations_of(engine), [_tried(engine, source, used) for used in _used(source.name)]
+    finally:
+        engine.close()
+
+
+def _tried(engine: DatabaseEngine, source: Source, used: SourceTable) -> TriedTable:
     table = next(table for model in bundle_of("draft").models if model.name == used.model for table in model.tables if table.name == used.table)
-    differences = differences_of(table, columns_of_relation(engine, used.relation))
+    relation = source.relation(used.relation)
+    differences = differences_of(table, columns_of_relation(engine, relation))
     if not differences:
-        held = SqlTable(engine, used.relation, table)
+        held = SqlTable(engine, relation, table)
         held.page([column.name for column in table.columns if not column.derived], KeptRows(None), 0, 1)
     return TriedTable(model=used.model, table=used.table, differences=differences)
 

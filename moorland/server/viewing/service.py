@@ -81,6 +81,12 @@ def resolve(base: Evaluator, pinned: PinnedViewer, lenient: bool = False) -> Vie
     return base.viewer(pinned)
 
 
+def beside(base: Evaluator, viewers: Iterable[Viewer], model: str | None) -> Evaluator:
+    """The evaluator whose all data stands beside some viewers: of their content, where all of them read one (sources.md 17.2)."""
+    contents = base.by_content((viewer for viewer in viewers if not viewer.everything), model) if model is not None else []
+    return contents[0][0] if len(contents) == 1 else base
+
+
 def viewer_title(pinned: PinnedViewer) -> str:
     """How a pinned viewer is called in the trail."""
     if isinstance(pinned, AllData):

@@ -107,6 +107,8 @@ class ModelAnswer(Shape):
     rows: dict[str, int]
     objects: list[str]
     reaches: dict[str, list[str]]
+    #: The attributes of whoever asks by which the source of a table is chosen, by table (sources.md 17.2).
+    chosen_by: dict[str, list[str]]
 
 
 class ValueCount(Shape):

@@ -1,6 +1,7 @@
 """Questions of administrators: any viewers, draft or live, unsaved sentences included. Every look goes to the trail."""
 
 import contextlib
+from collections.abc import Iterator
 from functools import partial
 
 import numpy as np
@@ -16,7 +17,7 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import value_counts
 from moorland.core.engine.in_place import SourceFailed, on_strata
 from moorland.core.engine.objects import objects_answer
-from moorland.core.engine.questions import AnswerError, ObjectsAnswer, Question
+from moorland.core.engine.questions import AnswerError, ObjectsAnswer, PagesQuestion, Question
 from moorland.core.insight.effect import AlignedRows, ModelShare, aligned_rows, share
 from moorland.core.insight.falling import Fallen, fallen
 from moorland.core.language.checking import Scope, check_condition
@@ -33,7 +34,7 @@ from moorland.server.viewing.knowing import may_know_model, may_read_literals, o
 from moorland.server.viewing.looking import may_look, needs_values
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.matching import matched_values
-from moorland.server.viewing.service import asked_evaluator, evaluators, models_of, resolve, subject_of, viewer_title, why_nothing
+from moorland.server.viewing.service import asked_evaluator, beside, evaluators, models_of, resolve, subject_of, viewer_title, why_nothing
 from moorland.server.viewing.shapes import (
     AlignedRequest,
     AllData,
@@ -47,6 +48,7 @@ from moorland.server.viewing.shapes import (
     MatchAnswer,
     MatchRequest,
     ModelAnswer,
+    PinnedViewer,
     ValueCount,
     ValuesAnswer,
     ViewerAnswers,
@@ -70,7 +72,11 @@ class Evaluate(APIView):
         subjects = ", ".join(sorted({subject_of(question.asked) for question in asked.ask}))
         record_look(account_of(request), [viewer_title(viewer) for viewer in asked.viewers], subjects, asked.state)
         viewers = [resolve(after, pinned) for pinned in asked.viewers]
-        entries = [ViewerAnswers(viewer=viewer.login, answers=[after.answer(viewer, question) for question in asked.ask]) for viewer in viewers]
+        on = [beside(after, viewers, None if isinstance(question.asked, PagesQuestion) else question.asked.model) for question in asked.ask]
+        entries = [
+            ViewerAnswers(viewer=viewer.login, answers=[base.answer(viewer, question) for base, question in zip(on, asked.ask, strict=True)])
+            for viewer in viewers
+        ]
         others = [viewer for viewer in viewers if not viewer.everything]
         unseen = [after.unseen(others, question.totals) for question in asked.ask if asked.unseen and question.totals]
         if level == "shapes":
@@ -132,8 +138,16 @@ def _fallen_under_edited(base: Evaluator | None, asked: EffectRequest) -> list[F
     return fallen(base, asked.edited[0].name) if base and asked.edited and asked.edited[0].name in base.roles else []
 
 
+def _known(base: Evaluator, viewers: list[PinnedViewer]) -> Iterator[Viewer]:
+    """The viewers there are in a state."""
+    for reference in viewers:
+        with contextlib.suppress(BundleError):
+            yield resolve(base, reference, lenient=True)
+
+
 def _side(base: Evaluator, asked: EffectRequest) -> EffectSide:
     viewers, shares, model = [], [], asked.model
+    base = beside(base, _known(base, asked.viewers), model)
     for reference in asked.viewers:
         try:
             viewer = resolve(base, reference, lenient=True)
@@ -192,14 +206,15 @@ class ModelDocument(APIView):
                 rows=_sizes(base, model),
                 objects=object_names(schema.model),
                 reaches={name: [other for other in schema.reached_from(name) if other != name] for name in schema.tables},
+                chosen_by={name: list(attributes) for name, attributes in base.data(model).missing.items()},
             )
         )
 
 
 def _sizes(base: Evaluator, model: str) -> dict[str, int]:
-    """How many rows each table has; without those that stay in a source that is not reached."""
+    """How many rows each table has; without those that stay in a source that is not reached, or is chosen by who asks."""
     found: dict[str, int] = {}
-    for name in base.models[model].schema.tables:
+    for name in base.models[model].schema.tables.keys() - base.data(model).missing.keys():
         with contextlib.suppress(SourceFailed):
             found[name] = base.data(model).size(name)
     return found

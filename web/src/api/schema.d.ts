@@ -2494,6 +2494,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/everyone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps a source: for whom it would fail, over all people, by the values that choose its settings. */
+        post: operations["api_sources_everyone_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/in/{name}": {
         parameters: {
             query?: never;
@@ -3701,6 +3718,18 @@ export interface components {
         };
         /** @enum {string} */
         ChosenEnum: "people" | "models" | "roles" | "shelves" | "sources" | "attributes";
+        /**
+         * ChosenSetting
+         * @description A value of somebody that stands in the settings of a source, and where it comes from; null where it is not set.
+         */
+        ChosenSetting: {
+            /** Attribute */
+            attribute: string;
+            /** Value */
+            value: string | null;
+            /** Whence */
+            whence: string;
+        };
         /**
          * Clause
          * @description One comparison of a column, of a property of the page (table `page`) or of the viewer (table `viewer`).
@@ -6528,6 +6557,10 @@ export interface components {
          * @description A model with the number of rows of each table and everything an objects sentence may mention; `version` is that of the draft.
          */
         ModelAnswer: {
+            /** Chosen By */
+            chosen_by: {
+                [key: string]: string[];
+            };
             document: components["schemas"]["Model"];
             /** Objects */
             objects: string[];
@@ -8095,6 +8128,8 @@ export interface components {
         /**
          * PersonWho
          * @description Somebody who reaches it. Of the rows meant `rows` are reached, `listed` may be listed, and in `clear` the cell asked about is clear.
+         *
+         *     Where sources depend on who asks, `of` are the rows meant in the content this person reads (sources.md 17.2); null where all read the same.
          */
         PersonWho: {
             /** Clear */
@@ -8105,6 +8140,11 @@ export interface components {
             login: string;
             /** Name */
             name: string;
+            /**
+             * Of
+             * @default null
+             */
+            of?: number | null;
             /** Rows */
             rows: number;
             /** State */
@@ -8586,6 +8626,12 @@ export interface components {
             export?: string[];
             /** Logins */
             logins: string[];
+            /** Not Known */
+            not_known?: string[];
+            /** Of */
+            of?: {
+                [key: string]: number;
+            };
             /** Otherwise */
             otherwise?: components["schemas"]["Crossing"][];
             /** Pages */
@@ -9912,6 +9958,11 @@ export interface components {
              */
             review_by?: string | null;
             /**
+             * Schema
+             * @default null
+             */
+            schema?: string | null;
+            /**
              * Tls
              * @default required
              */
@@ -9937,6 +9988,24 @@ export interface components {
             upload: string;
         };
         /**
+         * SourceContent
+         * @description One combination of values that choose a source's settings: how many people have it, some of them, and whether it works for them.
+         */
+        SourceContent: {
+            /** Logins */
+            logins: string[];
+            /** Message */
+            message: string;
+            /** People */
+            people: number;
+            /** Values */
+            values: {
+                [key: string]: string | null;
+            };
+            /** Works */
+            works: boolean;
+        };
+        /**
          * SourceEntry
          * @description A source as it is stored, whether it has a secret, where it is used, and what it failed with last.
          */
@@ -9952,6 +10021,16 @@ export interface components {
             used: components["schemas"]["SourceTable"][];
             /** Version */
             version: number;
+        };
+        /**
+         * SourceForEveryone
+         * @description Every combination of values that people have who hold a role on one of the models that use it (all people, where none does); those that fail first.
+         */
+        SourceForEveryone: {
+            /** Contents */
+            contents: components["schemas"]["SourceContent"][];
+            /** Models */
+            models: string[];
         };
         /** @enum {string} */
         SourceKindEnum: "sqlite" | "duckdb" | "postgres" | "spark";
@@ -10009,6 +10088,8 @@ export interface components {
             reached: boolean;
             /** Relations */
             relations: components["schemas"]["FoundRelation"][];
+            /** Settings */
+            settings?: components["schemas"]["ChosenSetting"][];
             /** Tables */
             tables: components["schemas"]["TriedTable"][];
         };
@@ -10017,6 +10098,11 @@ export interface components {
          * @description A source to be tried before it is kept; without a secret with the stored one of its name.
          */
         SourceTry: {
+            /**
+             * Login
+             * @default null
+             */
+            login?: string | null;
             /**
              * Secret
              * @default null
@@ -11024,6 +11110,11 @@ export interface components {
             lost?: string[];
             /** Name */
             name: string;
+            /**
+             * Not Known
+             * @default false
+             */
+            not_known?: boolean;
             /** Tables */
             tables?: components["schemas"]["TableChange"][];
             /** Totals */
@@ -11119,11 +11210,16 @@ export interface components {
         };
         /**
          * WhoAnswer
-         * @description How many rows are meant, how many enabled people there are, and everybody who reaches it, in login order.
+         * @description How many rows are meant (of several contents the most that one has), how many enabled people there are, and everybody who reaches it, in login order.
          */
         WhoAnswer: {
             /** Enabled */
             enabled: number;
+            /**
+             * Not Known
+             * @default 0
+             */
+            not_known?: number;
             /** People */
             people: components["schemas"]["PersonWho"][];
             /** Rows */
@@ -15386,6 +15482,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceEntry"];
+                };
+            };
+        };
+    };
+    api_sources_everyone_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceTry"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceForEveryone"];
                 };
             };
         };

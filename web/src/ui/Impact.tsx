@@ -46,7 +46,7 @@ function Changes({ tables, others }: { tables: { model: string; table: string; t
 
 /** Whether somebody is only told to be concerned: what changes for them is for who may look at them. */
 const isOnlyConcerned = (viewer: ViewerImpact) =>
-  [viewer.tables, viewer.totals, viewer.gained, viewer.lost].every((part) => (part ?? []).length === 0);
+  !viewer.not_known && [viewer.tables, viewer.totals, viewer.gained, viewer.lost].every((part) => (part ?? []).length === 0);
 
 /** Who gains and who loses what. */
 export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
@@ -84,12 +84,17 @@ export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
                 <td>
                   <People viewers={group} />
                 </td>
-                <td>
-                  <Changes tables={more.map((table) => ({ ...table, told: `${table.table} +${count(table.gained)}` }))} others={gains} />
-                </td>
-                <td className={losses.length + fewer.length > 0 ? "warn" : ""}>
-                  <Changes tables={fewer.map((table) => ({ ...table, told: `${table.table} −${count(table.lost)}` }))} others={losses} />
-                </td>
+                {group[0]?.not_known && <td colSpan={2}>not known: a source that is chosen for them does not answer</td>}
+                {!group[0]?.not_known && (
+                  <td>
+                    <Changes tables={more.map((table) => ({ ...table, told: `${table.table} +${count(table.gained)}` }))} others={gains} />
+                  </td>
+                )}
+                {!group[0]?.not_known && (
+                  <td className={losses.length + fewer.length > 0 ? "warn" : ""}>
+                    <Changes tables={fewer.map((table) => ({ ...table, told: `${table.table} −${count(table.lost)}` }))} others={losses} />
+                  </td>
+                )}
               </tr>
             );
           })}

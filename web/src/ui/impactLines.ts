@@ -23,7 +23,7 @@ export function byKind(objects: string[]): string[] {
 export function alike(viewers: ViewerImpact[]): ViewerImpact[][] {
   const groups = new Map<string, ViewerImpact[]>();
   for (const viewer of viewers) {
-    const key = JSON.stringify([viewer.tables, viewer.gained, viewer.lost, viewer.totals]);
+    const key = JSON.stringify([viewer.tables, viewer.gained, viewer.lost, viewer.totals, viewer.not_known]);
     groups.set(key, [...(groups.get(key) ?? []), viewer]);
   }
   return [...groups.values()];

@@ -72,6 +72,7 @@ export function WhoTurn({ about, title }: { about: Schemas["WhoQuestion"]; title
       <p className="ask-verdict">
         <b>
           {count(people.length)} of {plural(enabled, "person", "people")}
+          {(found.data.answer.not_known ?? 0) > 0 && `; not known for ${found.data.answer.not_known}, whose source does not answer`}
         </b>{" "}
         {about.page ? "may open it" : rows > 1 ? `reach some of its ${count(rows)} rows` : "reach it"}
         {people.length === 0 ? ". No role opens it to anybody." : "."}
@@ -134,7 +135,7 @@ export function WhoTurn({ about, title }: { about: Schemas["WhoQuestion"]; title
                 <span className={`sees ${STATES[person.state].sign}`} /> <span className="small">{STATES[person.state].says}</span>
                 {rows > 1 && (
                   <div className="soft small">
-                    {count(person.rows)} of {count(rows)}
+                    {count(person.rows)} of {count(person.of ?? rows)}
                   </div>
                 )}
               </td>

@@ -39,6 +39,7 @@ type Line = { edge: Edge; path: string };
 export function ModelMap({
   model,
   rows,
+  chosenBy,
   share,
   restrictions,
   chosen,
@@ -46,6 +47,8 @@ export function ModelMap({
 }: {
   model: Model;
   rows: Record<string, number>;
+  /** By which attributes of whoever asks the source of a table is chosen. */
+  chosenBy: Record<string, string[]>;
   share: ModelShare | null;
   restrictions: Restrictions;
   chosen: string | null;
@@ -145,7 +148,11 @@ export function ModelMap({
                     </span>
                     {share === null ? (
                       <span className="small soft cut">
-                        {name in rows ? `${count(rows[name] ?? 0)} rows` : "not available now"}
+                        {name in rows
+                          ? `${count(rows[name] ?? 0)} rows`
+                          : chosenBy[name]
+                            ? `by viewer.${chosenBy[name].join(", viewer.")}`
+                            : "not available now"}
                         {table?.in_place && `, in ${table.in_place.source}`}
                       </span>
                     ) : absent ? (

@@ -175,6 +175,7 @@ function OneModel({ model }: { model: ModelAnswer }) {
             <ModelMap
               model={document}
               rows={model.rows}
+              chosenBy={model.chosen_by}
               share={current}
               restrictions={restrictions}
               chosen={chosen}

@@ -49,7 +49,7 @@ export default function TablePanel({
       <div className="row wrap">
         <h2 className="cut">{table.label ?? name}</h2>
         {table.label && <code className="soft">{name}</code>}
-        <span className="soft small">{held ? `${count(held.rows)} rows` : ""}</span>
+        <span className="soft small">{held && !model.chosen_by[name] ? `${count(held.rows)} rows` : ""}</span>
         <span className="grow" />
         {editable &&
           held &&
@@ -66,7 +66,7 @@ export default function TablePanel({
                   </Button>
                 </>
               )}
-              <WhereRows model={model.document.name} table={table} rows={held.rows} />
+              {!model.chosen_by[name] && <WhereRows model={model.document.name} table={table} rows={held.rows} />}
             </>
           ))}
         <Button size="small" aria-label="Close the table" onClick={close}>
@@ -79,6 +79,8 @@ export default function TablePanel({
           {table.in_place ? (
             <>
               stays in {table.in_place.source} (<code>{table.in_place.relation.join(".")}</code>), asked there
+              {model.chosen_by[name] &&
+                `; in which database is chosen by viewer.${model.chosen_by[name].join(" and viewer.")}: look as somebody`}
             </>
           ) : held.kept ? (
             "kept here"

@@ -7,7 +7,7 @@ import { useWorkbench } from "../../state/workbench";
 import { Figure } from "../../ui/Figure";
 import { Scroll } from "../../ui/Scroll";
 import { count } from "../../ui/Share";
-import { opensOf, type Person, type ReachLine, rowsOf, type Sorting, stateOf } from "./reachLines";
+import { opensOf, type Person, type ReachLine, rowsOf, type Sorting, sizeOf, stateOf } from "./reachLines";
 
 const MOST = 150;
 const STATES = { clear: "clear", masked: "masked", hidden: "nothing is seen", mixed: "in part" } as const;
@@ -204,7 +204,7 @@ function wasWords(was: string[] | undefined): string {
 
 function Rows({ line, table, at, ask }: { line: ReachLine; table: Schemas["TableName"]; at: number; ask: object }) {
   const { least, most } = rowsOf(line, at);
-  const { of } = table;
+  const of = sizeOf(line, table);
   const begins = at === 0;
   const was = line.otherwise.get(`table:${table.name}`);
   const words = least === most ? `${count(most)} of ${count(of)}` : `${count(least)} to ${count(most)} of ${count(of)}`;
@@ -277,6 +277,9 @@ function Whom({ line, people, labels }: { line: ReachLine; people: Map<string, P
         {line.logins.length > 1 && `${count(line.logins.length)} people · `}
         {line.classes.length > 1 ? `${count(line.classes.length)} classes` : roles.join(", ") || "no role"}
       </div>
+      {line.classes.some((item) => (item.not_known ?? []).length > 0) && (
+        <div className="small warn">not known: a source chosen for them does not answer</div>
+      )}
     </>
   );
 }

@@ -80,6 +80,12 @@ export function rowsOf(line: ReachLine, at: number): { least: number; most: numb
   return { least: Math.min(...seen), most: Math.max(...seen) };
 }
 
+/** How many rows a table has for the people of a line: in the one content they all read, or, of several, in the largest. */
+export function sizeOf(line: ReachLine, table: Schemas["TableName"]): number {
+  const sizes = new Set(line.classes.map((item) => item.of?.[table.name] ?? table.of));
+  return sizes.size === 1 ? ([...sizes][0] ?? table.of) : table.of;
+}
+
 /** The state of the column at a place among the columns for everybody of a line; mixed where they differ. */
 export function stateOf(line: ReachLine, at: number): Seen {
   const states = new Set(line.classes.map((item) => STATES[item.states[at] ?? "h"] ?? "hidden"));

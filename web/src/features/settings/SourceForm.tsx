@@ -3,7 +3,9 @@ import { App, Button, Input, InputNumber, Modal, Segmented, Select } from "antd"
 import { useState } from "react";
 import { ApiError, api, data, type Schemas } from "../../api/client";
 import { useChanged } from "../../api/queries";
+import { usePeople } from "../../state/directory";
 import { Notice } from "../../ui/Notice";
+import { SourceForEveryone } from "./SourceForEveryone";
 
 type Source = Schemas["Source"];
 type Kind = Source["kind"];
@@ -31,14 +33,30 @@ export function SourceForm({ entry, close }: { entry: Schemas["SourceEntry"] | n
   const isSpark = source.kind === "spark";
   const told = (): Source =>
     isFile
-      ? { ...source, host: null, port: null, database: null, user: null, marker: age === "marker" ? source.marker : null }
+      ? {
+          ...source,
+          ...(source.kind === "sqlite" ? { schema: null } : {}),
+          host: null,
+          port: null,
+          database: null,
+          user: null,
+          marker: age === "marker" ? source.marker : null,
+        }
       : { ...source, file: null, ...(isSpark ? { database: null, user: null } : {}), marker: age === "marker" ? source.marker : null };
+  const people = usePeople();
+  const [login, setLogin] = useState<string | null>(null);
+  const byViewer = [source.file, source.database, source.schema].some((text) => text?.includes("{viewer."));
   const tried = useMutation({
-    mutationFn: () => data(api.POST("/api/sources/try", { body: { source: told(), secret: secret || null } })),
+    mutationFn: () =>
+      data(api.POST("/api/sources/try", { body: { source: told(), secret: secret || null, login: byViewer ? login : null } })),
+  });
+  const everyone = useMutation({
+    mutationFn: () => data(api.POST("/api/sources/everyone", { body: { source: told(), secret: secret || null, login: null } })),
   });
   const set = (change: Partial<Source>) => {
     setSource({ ...source, ...change });
     tried.reset();
+    everyone.reset();
   };
   const save = useMutation({
     mutationFn: () => data(api.PUT("/api/sources", { body: { source: told(), secret: secret || null, version: entry?.version ?? null } })),
@@ -49,7 +67,7 @@ export function SourceForm({ entry, close }: { entry: Schemas["SourceEntry"] | n
     },
   });
   const ready = source.name.trim() !== "" && (isFile ? Boolean(source.file) : Boolean(source.host && (isSpark || source.database)));
-  const error = save.error ?? tried.error;
+  const error = save.error ?? tried.error ?? everyone.error;
   const [relation, column] = [source.marker?.relation.join(".") ?? "", source.marker?.column ?? ""];
   return (
     <Modal
@@ -73,6 +91,13 @@ export function SourceForm({ entry, close }: { entry: Schemas["SourceEntry"] | n
         />
         <label htmlFor="source-label">Called</label>
         <Input id="source-label" value={source.label ?? ""} onChange={(event) => set({ label: event.target.value || null })} />
+        <label htmlFor="source-about">About</label>
+        <Input
+          id="source-about"
+          placeholder="what it holds, and for whom"
+          value={source.about ?? ""}
+          onChange={(event) => set({ about: event.target.value || null })}
+        />
         <label htmlFor="source-kind">Kind</label>
         <Select
           id="source-kind"
@@ -152,6 +177,23 @@ export function SourceForm({ entry, close }: { entry: Schemas["SourceEntry"] | n
             />
           </>
         )}
+        {source.kind !== "sqlite" && (
+          <>
+            <label htmlFor="source-schema">Schema</label>
+            <Input
+              id="source-schema"
+              className="mono"
+              placeholder="of relations that are named without one"
+              value={source.schema ?? ""}
+              onChange={(event) => set({ schema: event.target.value || null })}
+            />
+          </>
+        )}
+        <span />
+        <span className="soft small">
+          {isFile ? "The file" : "Database and schema"} may hold a value of whoever asks, as <code>{"{viewer.region}"}</code>: then each
+          reads a database of their own, and who has no value reads none.
+        </span>
         <span>Figures</span>
         <div className="row wrap">
           <Segmented
@@ -195,14 +237,41 @@ export function SourceForm({ entry, close }: { entry: Schemas["SourceEntry"] | n
           )}
         </div>
       </div>
-      <p className="above-6">
+      <div className="row wrap above-6">
+        {byViewer && (
+          <Select
+            showSearch
+            allowClear
+            aria-label="Try it as"
+            placeholder="as the first for whom it is set"
+            className="wide-260"
+            value={login}
+            optionFilterProp="label"
+            onChange={(next?: string) => {
+              setLogin(next ?? null);
+              tried.reset();
+            }}
+            options={people.data?.people.map((person) => ({ value: person.login, label: `${person.name} · ${person.login}` }))}
+          />
+        )}
         <Button disabled={!ready} loading={tried.isPending} onClick={() => tried.mutate()}>
           Try it
         </Button>
-      </p>
+        {byViewer && (
+          <Button disabled={!ready} loading={everyone.isPending} onClick={() => everyone.mutate()}>
+            For whom would it fail?
+          </Button>
+        )}
+      </div>
       {tried.data && (
         <Notice kind={!tried.data.reached ? "bad" : tried.data.tables.some((table) => table.differences.length > 0) ? "careful" : "good"}>
           {tried.data.message}
+          {(tried.data.settings ?? []).map((item) => (
+            <div key={item.attribute} className="small">
+              <code>{`{viewer.${item.attribute}}`}</code> is {item.value === null ? <b>not set</b> : <code>{item.value}</code>}
+              {item.value !== null && ` (${item.whence})`}
+            </div>
+          ))}
           {tried.data.reached && tried.data.relations.length > 0 && (
             <div className="small soft">
               {tried.data.relations
@@ -221,6 +290,7 @@ export function SourceForm({ entry, close }: { entry: Schemas["SourceEntry"] | n
           )}
         </Notice>
       )}
+      {everyone.data && <SourceForEveryone found={everyone.data} />}
       {error && <Notice kind="bad">{error instanceof ApiError ? error.message : "This could not be kept."}</Notice>}
     </Modal>
   );

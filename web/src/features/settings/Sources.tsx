@@ -62,8 +62,9 @@ export function Sources() {
           <tbody>
             {sources.map((entry) => (
               <tr key={entry.source.name}>
-                <td>
+                <td className="wraps">
                   <b>{entry.source.label || entry.source.name}</b> {entry.source.label && <code>{entry.source.name}</code>}
+                  {entry.source.about && <div className="small soft">{entry.source.about}</div>}
                 </td>
                 <td>{whereOf(entry.source)}</td>
                 <td>{ageOf(entry.source)}</td>

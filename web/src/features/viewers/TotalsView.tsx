@@ -17,7 +17,7 @@ import { RowsBeneath } from "../../ui/RowsBeneath";
 import { Scroll } from "../../ui/Scroll";
 import { count, Share } from "../../ui/Share";
 import { SqlLook } from "../../ui/SqlLook";
-import { type Answer, indexed, isTotals, lineKey, readingOrder } from "./totalsLines";
+import { type Answer, anyLines, indexed, isTotals, lineKey, readingOrder } from "./totalsLines";
 import "../../ui/rows-view.css";
 
 export type TotalsChoice = { measure: string | null; by: string[]; where: string | null };
@@ -54,7 +54,7 @@ export function TotalsView({ model, differing, setDiffering, choice, choose }: P
   });
   const answers = asked.data?.viewers.map((entry) => entry.answers[0]) ?? [];
   const whole = answers[0];
-  const every = readingOrder(whole);
+  const every = readingOrder(isTotals(whole) ? whole : anyLines(answers));
   const maps = answers.map(indexed);
   const parts = (key: unknown[]) => new Set(maps.map((map) => String(map.get(lineKey(key))?.[0] ?? ""))).size > 1;
   const lines = differing ? every.filter((line) => line.depth === 0 || parts(line.key)) : every;
@@ -62,7 +62,8 @@ export function TotalsView({ model, differing, setDiffering, choice, choose }: P
   const shape = measures.find((item) => item.name === measure);
   const format = shape?.format ?? null;
   const basis = (answer: Answer | undefined) => (isTotals(answer) ? (answer.basis[0] ?? null) : null);
-  const wrong = whole && "error" in whole ? whole.error.message : null;
+  const noWhole = whole && "error" in whole ? whole.error.message : null;
+  const wrong = answers.some(isTotals) ? null : noWhole;
   const reasons = bench.pins.map((_, index) => {
     const answer = answers[index + 1];
     if (answer && "error" in answer) return answer.error.message;
@@ -110,6 +111,7 @@ export function TotalsView({ model, differing, setDiffering, choice, choose }: P
       )}
       {asked.isError && <Notice kind="bad">{asked.error.message}</Notice>}
       {wrong && <Notice kind="bad">{wrong}</Notice>}
+      {noWhole && !wrong && <Notice kind="careful">{noWhole}</Notice>}
       {!wrong && (
         <Scroll label="Totals" busy={asked.isFetching}>
           <table className="data" data-testid="totals">
@@ -148,9 +150,7 @@ export function TotalsView({ model, differing, setDiffering, choice, choose }: P
                             : ""}
                       </td>
                     ))}
-                    <td className="number">
-                      <Figure value={all} format={format} />
-                    </td>
+                    <td className="number">{noWhole ? <span className="soft">–</span> : <Figure value={all} format={format} />}</td>
                     {bench.pins.map((pin, index) => {
                       const values = maps[index + 1]?.get(name);
                       const value = values?.[0];
@@ -166,7 +166,7 @@ export function TotalsView({ model, differing, setDiffering, choice, choose }: P
                         `${shape?.label ?? measure}${depth > 0 ? ` · ${key.slice(0, depth).map(shownKey).join(", ")}` : ""}`,
                       );
                       const hidden = values === undefined || value === null || value === undefined;
-                      const differs = !hidden && value !== all;
+                      const differs = !hidden && !noWhole && value !== all;
                       return (
                         <td
                           key={pin.key}
@@ -219,11 +219,11 @@ export function TotalsView({ model, differing, setDiffering, choice, choose }: P
           return (
             <span key={pin.key} className="row">
               <Letter place={index + 1} little />
-              <Share visible={basis(answers[index + 1])} rows={rows} />
+              {noWhole ? `${count(basis(answers[index + 1]) ?? 0)} rows` : <Share visible={basis(answers[index + 1])} rows={rows} />}
             </span>
           );
         })}
-        <span className="soft">all data {count(basis(whole) ?? 0)}</span>
+        {!noWhole && <span className="soft">all data {count(basis(whole) ?? 0)}</span>}
         <span className="grow" />
         <span className="soft small">
           Differences from all data are tinted; hatched crossings are hidden from that viewer. Totals count visible rows only.

@@ -19,6 +19,15 @@ export function indexed(answer: Answer | undefined): Map<string, unknown[]> {
   return new Map(entries);
 }
 
+/** What stands for all data where it is no one set of rows: the lines of any of the viewers. */
+export function anyLines(answers: (Answer | undefined)[]): Totals | undefined {
+  const found = answers.filter(isTotals);
+  const first = found[0];
+  if (!first) return undefined;
+  const lines = new Map(found.flatMap((answer) => answer.lines.map((line) => [lineKey(line.key), line] as const)));
+  return { ...first, lines: [...lines.entries()].sort(([one], [other]) => (one < other ? -1 : 1)).map(([, line]) => line) };
+}
+
 /** The lines of all the data in reading order: each group before what is in it, the total last. */
 export function readingOrder(answer: Answer | undefined): { key: unknown[]; depth: number }[] {
   if (!isTotals(answer)) return [];
