@@ -74,6 +74,7 @@ from moorland.server.releases.views import (
     WorkspaceState,
 )
 from moorland.server.schedules.views import OneSchedule, Schedules
+from moorland.server.sources.change_views import ApplyChange
 from moorland.server.sources.views import MovedTable, OneSource, PlacedTables, SourceEverybody, SourceRelation, Sources, TrySource
 from moorland.server.tasks.views import OneTask, Tasks
 from moorland.server.trail.views import Head, Trail, TrailExport
@@ -169,6 +170,7 @@ urlpatterns = [
     path("api/settings/tokens/<int:key>", OneToken.as_view()),
     path("api/sources", Sources.as_view()),
     path("api/sources/try", TrySource.as_view()),
+    path("api/changes", ApplyChange.as_view()),
     path("api/sources/everyone", SourceEverybody.as_view()),
     path("api/sources/of/<path:name>", OneSource.as_view()),
     path("api/sources/in/<path:name>", SourceRelation.as_view()),

@@ -9,7 +9,7 @@ from hypothesis import Phase, given, settings
 
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.evaluation import NotFound
-from tests.core.oracle.worlds import COLUMNS, KEYS, MEASURES, World
+from tests.core.oracle.worlds import COLUMNS, KEYS, MEASURES, Maker, World
 from tests.core.seeds import SEEDS
 from tests.core.worlds import ask
 
@@ -121,23 +121,38 @@ def test_changes(seed: int) -> None:
     table = maker.random.choice(["site", "site", "crew", "job", "area", "calendar", "scope"])
     world.with_changes(table)
     oracle, core = world.oracle(), world.core()
+    kind, where, values = change_drawn(maker, table)
+    body = change_body(kind, where, values)
+    answer = ask(core, "change", table=table, **{kind: body})
+    named_keys = {f"{table}.{name}" for row in values for name in row} if kind != "delete" else set()
+    if table not in oracle.existing_tables() or any(not oracle.existing(key) for key in named_keys | cond.columns_of(where)):
+        assert answer["error"]["code"] == "not_found"
+        return
+    meant, allowed = oracle.change(table, kind, where, values if kind != "delete" else [])
+    assert (answer["meant"], answer["allowed"], answer["refused"]) == (meant, allowed, meant - allowed)
+
+
+def change_drawn(maker: Maker, table: str) -> tuple[str, Any, list[dict[str, Any]]]:
+    """A kind of change, the condition for its rows, and the values it writes."""
     kind = maker.random.choice(["update", "update", "delete", "insert"])
     where = maker.condition(table, 1, viewer=False, inner=False) if kind != "insert" and maker.chance(0.4) else None
     named = maker.random.sample(sorted(COLUMNS[table]), maker.random.randint(1, 2))
     values = [{name: maker.value(COLUMNS[table][name]) for name in named} for _ in range(maker.random.randint(1, 3) if kind == "insert" else 1)]
     if kind == "insert" and KEYS[table]:
         values = [{**row, "id": maker.random.choice([5, 6, 7, 0])} for row in values]
-        named = sorted({*named, "id"})
+    return kind, where, values
+
+
+def change_body(kind: str, where: Any, values: list[dict[str, Any]]) -> dict[str, Any]:
+    """The same as a question writes it."""
     body: dict[str, Any] = {"rows": written(values)} if kind == "insert" else {"where": cond.text(where) if where else None}
-    if kind == "update":
-        body["set"] = written(values[0])
-    answer = ask(core, "change", table=table, **{kind: body})
-    named_keys = {f"{table}.{name}" for name in named} if kind != "delete" else set()
-    if table not in oracle.existing_tables() or any(not oracle.existing(key) for key in named_keys | cond.columns_of(where)):
-        assert answer["error"]["code"] == "not_found"
-        return
-    meant, allowed = oracle.change(table, kind, where, values if kind != "delete" else [])
-    assert (answer["meant"], answer["allowed"], answer["refused"]) == (meant, allowed, meant - allowed)
+    return {**body, "set": written(values[0])} if kind == "update" else body
+
+
+def change_of(maker: Maker, table: str) -> tuple[str, dict[str, Any]]:
+    """A change of a table, as a question writes it."""
+    kind, where, values = change_drawn(maker, table)
+    return kind, change_body(kind, where, values)
 
 
 def written(value: Any) -> Any:

@@ -1,5 +1,6 @@
 """A table left in its engine gives the answers it gives in memory: every kind of question, on generated worlds, in real engines (sources.md 18.6)."""
 
+import datetime
 import itertools
 import os
 import sqlite3
@@ -21,6 +22,7 @@ from moorland.core.bundle.reading import read_document
 from moorland.core.bundle.sources import Source
 from moorland.core.engine import in_place
 from moorland.core.engine.cells import json_values
+from moorland.core.engine.changes import RowChange
 from moorland.core.engine.columns import TableData, encode_values
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.in_place import KeptRows, SourceFailed
@@ -44,12 +46,13 @@ from moorland.core.sources.engines import DatabaseEngine, SqliteFile
 from moorland.core.sources.files import to_table_data
 from moorland.core.sources.placing import engine_of
 from moorland.core.sources.tables_in_place import SqlTable
+from moorland.core.sources.writing_rows import statements
 from tests.core.databases import Database, postgres, running_postgres, sqlite
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.worlds import COLUMNS, MEASURES, World
 from tests.core.seeds import SEEDS
 from tests.core.spark import SparkDatabase, running_spark
-from tests.core.test_against_oracle import ordered, plain
+from tests.core.test_against_oracle import change_of, ordered, plain
 from tests.core.worlds import TODAY, arrow_table, ask
 
 CASES = settings(
@@ -268,6 +271,67 @@ def test_who_reaches_a_row_of_a_table_left_in_place(held: Held, seed: int) -> No
     assert found(trace, left, "ann", asked) == found(trace, here, "ann", asked)
     reached = WhoQuestion(model="farm", table="site", row=row)
     assert found(who, left, reached) == found(who, here, reached)
+
+
+@CASES
+@given(SEEDS)
+def test_changes(held: Held, seed: int) -> None:
+    world = World(seed)
+    table = world.maker.random.choice(["job", "site"])
+    world.with_changes(table)
+    kind, body = change_of(world.maker, table)
+    here, left = world.core(), held.evaluator(world, {table})
+    mine, theirs = (ask(on, "change", table=table, **{kind: body}) for on in (here, left))
+    if "error" in theirs and "as a whole" in theirs["error"]["message"]:
+        assert "meant" in mine
+        return
+    assert theirs == mine
+
+
+@pytest.mark.parametrize("kind", ["sqlite", "duckdb", "postgres"])
+def test_changes_are_made_of_rows_as_they_were_read_all_or_none(kind: str, tmp_path: Path) -> None:
+    columns = [Column(name=name, type=type_) for name, type_ in (("id", "integer"), ('na"me', "text"), ("cost", "number"), ("day", "date"))]  # type: ignore[arg-type]
+    day = datetime.date(2026, 3, 1)
+    rows: list[dict[str, Any]] = [{"id": 1, 'na"me': "it's", "cost": 0.1, "day": day}, {"id": 2, 'na"me': None, "cost": None, "day": None}]
+    with written_to(kind, tmp_path) as (engine, rows_now):
+        held = SqlTable(engine, ("t",), Table(name="t", columns=columns))
+
+        def made(*changes: RowChange) -> bool:
+            return engine.write(statements(held, changes), "t")
+
+        assert made(*(RowChange(None, row) for row in rows))
+        assert made(RowChange(rows[0], {"cost": 2.5, 'na"me': None}), RowChange(rows[1], {"day": day}))
+        changed = [{**rows[0], "cost": 2.5, 'na"me': None}, {**rows[1], "day": day}]
+        assert rows_now() == [tuple(row.values()) for row in changed]
+        assert not made(RowChange(changed[0], {"cost": 9.0}), RowChange(rows[1], {"cost": 9.0}))
+        assert rows_now() == [tuple(row.values()) for row in changed]
+        assert made(RowChange(changed[0], None))
+        assert rows_now() == [tuple(changed[1].values())]
+        with pytest.raises(SourceFailed, match="refuses the change"):
+            made(RowChange(None, rows[0]), RowChange(None, {"id": 2}))
+        assert rows_now() == [tuple(changed[1].values())]
+        with pytest.raises(SourceFailed):
+            engine.rows("DELETE FROM t")
+
+
+@contextmanager
+def written_to(kind: str, folder: Path) -> Iterator[tuple[DatabaseEngine, Callable[[], list[tuple[Any, ...]]]]]:
+    """An engine with a table to be changed, and what is in it now."""
+    with started(kind, folder) as engine:
+        engine._connection = engine._open_to_write("t")
+        made = engine._connection
+        if kind == "sqlite":
+            made.set_authorizer(None)
+        made.execute('CREATE TABLE IF NOT EXISTS "u" (a INTEGER)')
+        made.execute("DROP TABLE IF EXISTS t")
+        made.execute('CREATE TABLE t (id INTEGER PRIMARY KEY, "na""me" TEXT, cost DOUBLE PRECISION, day DATE)')
+        engine._drop()
+
+        def now() -> list[tuple[Any, ...]]:
+            found = engine.rows("SELECT * FROM t ORDER BY id")
+            return [(*row[:3], datetime.date.fromisoformat(row[3]) if isinstance(row[3], str) else row[3]) for row in found]
+
+        yield engine, now
 
 
 def test_a_file_is_opened_read_only_and_reaches_nothing_outside(tmp_path: Path) -> None:

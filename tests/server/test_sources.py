@@ -10,7 +10,7 @@ from django.core.management import call_command
 from moorland.server import evaluating, setup
 from moorland.server.bundle_export import exported_bundle
 from moorland.server.bundle_import import import_into
-from moorland.server.sources import engines
+from moorland.server.sources import change_views, engines
 from moorland.server.sources.models import StoredSource
 from moorland.server.trail.models import Entry
 from tests.server.conftest import Session
@@ -56,6 +56,70 @@ def test_a_table_left_in_a_source_gives_the_same_and_is_brought_back(boss: Sessi
     with sqlite3.connect(file) as database:
         database.execute("DELETE FROM run")
     assert energy(boss, "ann")["total"] == [501.0]
+
+
+CHANGE = {"model": "m", "table": "run", "update": {"set": {"kwh": 250.0}, "where": "site_id = 2"}}
+
+
+@pytest.fixture
+def writable(boss: Session, file: Path) -> Path:
+    """The runs in a writable source, and a role of Boss's that lets runs of one site be changed, live."""
+    kept(boss, writable=True)
+    boss.ok("POST", "models/m/tables/run/place", {"source": "warehouse", "relation": ["run"]})
+    entry = next(item for item in boss.ok("GET", "roles")["roles"] if item["role"]["name"] == "all")
+    change = {"change": {"table": "run", "update": "site_id = 2", "insert": "site_id = 3", "delete": "kwh < 10"}}
+    role = {**entry["role"], "assigned": [], "sentences": [*entry["role"]["sentences"], change]}
+    boss.ok("PUT", "roles/all", {"role": role, "version": entry["version"]})
+    release(boss)
+    return file
+
+
+def runs(file: Path) -> list[Any]:
+    with sqlite3.connect(file) as database:
+        return database.execute("SELECT site_id, kwh FROM run ORDER BY 1, 2").fetchall()
+
+
+def test_a_change_is_made_in_a_writable_source_by_ones_own_roles(boss: Session, writable: Path) -> None:
+    assert boss.ok("POST", "changes", {"change": CHANGE, "expected": 1}) == {"changed": 1}
+    assert runs(writable) == [(1, 100.0), (2, 250.0), (3, 400.0), (9, 800.0)]
+    assert energy(boss)["total"] == [1550.0]
+    insert = {"model": "m", "table": "run", "insert": {"rows": [{"site_id": 3, "kwh": 5.0}]}}
+    assert boss.ok("POST", "changes", {"change": insert, "expected": 1}) == {"changed": 1}
+    delete = {"model": "m", "table": "run", "delete": {"where": "kwh = 5"}}
+    assert boss.ok("POST", "changes", {"change": delete, "expected": 1}) == {"changed": 1}
+    assert boss.ok("POST", "changes", {"change": delete, "expected": 0}) == {"changed": 0}
+    told = Entry.objects.filter(action="change rows").order_by("id").first()
+    assert told is not None and told.details == {"source": "warehouse", "kind": "update", "rows": 1, "columns": ["kwh"]}
+
+
+def test_nothing_is_changed_where_a_row_is_refused_or_was_changed_meanwhile(
+    boss: Session, as_user: Sessions, writable: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = runs(writable)
+    everything = {**CHANGE, "update": {"set": {"kwh": 1.0}, "where": None}}
+    assert boss.error("POST", "changes", {"change": everything, "expected": 4}) == (422, "refused")
+    assert boss.error("POST", "changes", {"change": CHANGE, "expected": 2}) == (409, "stale")
+    real = change_views.statements
+
+    def late(*asked: Any) -> Any:
+        with sqlite3.connect(writable) as database:
+            database.execute("UPDATE run SET kwh = 201 WHERE site_id = 2")
+        return real(*asked)
+
+    monkeypatch.setattr(change_views, "statements", late)
+    assert boss.error("POST", "changes", {"change": CHANGE, "expected": 1}) == (409, "stale")
+    assert runs(writable) == [(site, 201.0 if site == 2 else kwh) for site, kwh in before]
+    assert not Entry.objects.filter(action="change rows").exists()
+    given("ann", ["models"])
+    assert as_user("ann").error("POST", "changes", {"change": everything, "expected": 2}) == (422, "refused")
+
+
+def test_a_source_that_is_not_written_to_is_left_as_it_is(boss: Session, file: Path) -> None:
+    kept(boss)
+    assert boss.error("POST", "changes", {"change": CHANGE, "expected": 1}) == (422, "not_writable")
+    boss.ok("POST", "models/m/tables/run/place", {"source": "warehouse", "relation": ["run"]})
+    release(boss)
+    assert boss.error("POST", "changes", {"change": CHANGE, "expected": 1}) == (422, "not_writable")
 
 
 def test_a_source_that_is_gone_is_not_available_to_viewers_and_named_to_who_keeps_it(boss: Session, as_user: Sessions, file: Path) -> None:

@@ -25,6 +25,8 @@ from moorland.core.language.derived import ColumnKey
 from moorland.core.language.evaluation import true_rows
 from moorland.core.language.vectors import Array, Mask
 
+#: Why a row cannot be whatever roles say.
+UNSOUND = "its key is taken or missing, a value is not of its column's type, or its parents lead in a circle"
 #: So many rows are tried each in a copy of the model.
 MOST_WORLDS = 5_000
 
@@ -37,9 +39,36 @@ class Trial:
     reasons: list[str | None]
 
 
-def answer_change(model: ViewerModel, question: ChangeQuestion, attributes: dict[str, AttributeDefinition]) -> ChangeAnswer:
-    """The answer to a change question (9). Raises Refused."""
-    trial = try_change(model, question, attributes)
+@dataclass(frozen=True)
+class PreparedChange:
+    """A change question made ready: the condition for the rows meant, what it reads, and the values written, by column."""
+
+    question: ChangeQuestion
+    condition: tree.Node | None
+    read: frozenset[ColumnKey]
+    written: list[dict[str, Scalar | None]]
+
+
+@dataclass(frozen=True)
+class Tried:
+    """A change that was tried: over which model, of which of its rows (of an insertion, none), and with what outcome."""
+
+    model: ViewerModel
+    prepared: PreparedChange
+    rows: Array
+    trial: Trial
+
+
+@dataclass(frozen=True)
+class RowChange:
+    """One row as it is, and the values it would have: without what is, a new row; without what would be, one that goes. Values by stored column."""
+
+    old: dict[str, object] | None
+    new: dict[str, object] | None
+
+
+def answered(trial: Trial) -> ChangeAnswer:
+    """The answer to a change question (9.3)."""
     allowed = sum(trial.allowed)
     counts: dict[str, int] = {}
     for reason in trial.reasons:
@@ -48,8 +77,15 @@ def answer_change(model: ViewerModel, question: ChangeQuestion, attributes: dict
     return ChangeAnswer(meant=len(trial.allowed), allowed=allowed, refused=len(trial.allowed) - allowed, reasons=counts)
 
 
-def try_change(model: ViewerModel, question: ChangeQuestion, attributes: dict[str, AttributeDefinition]) -> Trial:
+def try_change(model: ViewerModel, question: ChangeQuestion, attributes: dict[str, AttributeDefinition]) -> Tried:
     """Each row meant, tried alone, all else as it was (9.2). Raises Refused in the order of 7.6."""
+    prepared = prepare_change(model, question, attributes)
+    rows = Listing(model, question.table, prepared.condition).rows if question.insert is None else np.zeros(0, np.int64)
+    return tried(model, prepared, rows)
+
+
+def prepare_change(model: ViewerModel, question: ChangeQuestion, attributes: dict[str, AttributeDefinition]) -> PreparedChange:
+    """A change question checked. Raises Refused in the order of 7.6."""
     table, schema, existing = question.table, model.data.schema, model.objects
     where = question.update.where if question.update else question.delete.where if question.delete else None
     parse_filter(where)
@@ -65,13 +101,31 @@ def try_change(model: ViewerModel, question: ChangeQuestion, attributes: dict[st
             raise Refused("invalid", f"{name} is not a column of {table}.")
         if schema.columns[key].derived:
             raise Refused("invalid", f"{name} is derived and cannot be set.")
-    if question.insert is not None:
-        return _Attempt(model, table, "insert").insert([{columns[name][1]: value for name, value in row.items()} for row in written])
-    rows = Listing(model, table, condition).rows
     read = tree.columns_read(condition) if condition is not None else frozenset()
-    if question.delete is not None:
-        return _Attempt(model, table, "delete").delete(rows, read)
-    return _Attempt(model, table, "update").update(rows, read, {columns[name][1]: value for name, value in written[0].items()})
+    return PreparedChange(question, condition, read, [{columns[name][1]: value for name, value in row.items()} for row in written])
+
+
+def tried(model: ViewerModel, prepared: PreparedChange, rows: Array) -> Tried:
+    """A change of some rows of a model, tried."""
+    question = prepared.question
+    if question.insert is not None:
+        trial = _Attempt(model, question.table, "insert").insert(prepared.written)
+    elif question.delete is not None:
+        trial = _Attempt(model, question.table, "delete").delete(rows, prepared.read)
+    else:
+        trial = _Attempt(model, question.table, "update").update(rows, prepared.read, prepared.written[0])
+    return Tried(model, prepared, rows, trial)
+
+
+def row_changes(found: Tried) -> list[RowChange]:
+    """What would be written, row by row, of a change that is allowed."""
+    data, question = found.model.data, found.prepared.question
+    types = {column.name: column.type for column in data.schema.tables[question.table].columns}
+    written = [{name: None if value is None else typed_value(value, types[name]) for name, value in row.items()} for row in found.prepared.written]
+    if question.insert is not None:
+        return [RowChange(None, dict(row)) for row in written]
+    new: dict[str, object] | None = dict(written[0]) if question.update is not None else None
+    return [RowChange(dict(_row_values(data, question.table, row)), new) for row in found.rows.tolist()]
 
 
 def try_row(model: ViewerModel, table: str, row: int, values: dict[str, Scalar | None] | None) -> str | None:
@@ -208,7 +262,7 @@ class _Attempt:
         allowed = granted & limited & sound
         reasons = np.where(
             ~sound,
-            "its key is taken or missing, a value is not of its column's type, or its parents lead in a circle",
+            UNSOUND,
             np.where(~granted, f"no grant role allows this {self.kind}", "a limit role forbids it"),
         )
         return Trial(allowed.tolist(), [None if ok else str(reason) for ok, reason in zip(allowed, reasons, strict=True)])

@@ -27,7 +27,8 @@ from moorland.core.engine.by_viewer import (
     refuse_unchosen,
     under_missing,
 )
-from moorland.core.engine.changes import answer_change
+from moorland.core.engine.changes import Tried, answered, try_change
+from moorland.core.engine.changes_in_place import try_change_in_place
 from moorland.core.engine.columns import TableData, empty_table
 from moorland.core.engine.compiled_model import compile_model, data_located, joined
 from moorland.core.engine.entitlements import EntitlementRule
@@ -382,7 +383,7 @@ class Evaluator:
             case MembersQuestion():
                 return standing(model, lambda on: answer_members(on, asked, self.secret))
             case ChangeQuestion():
-                return answer_change(model, asked, self.people.definitions)
+                return answered(self._tried(model, asked).trial)
             case ObjectsQuestion():
                 return objects_answer(model.objects)
             case _:
@@ -396,6 +397,17 @@ class Evaluator:
         if not model.data.left or question.table in model.data.left:
             return listed(model, question, self.people.definitions, self.secret, export)
         return standing(model, lambda on: listed_rows(on, question, self.people.definitions, self.secret, export).read())
+
+    def _tried(self, model: ViewerModel, question: ChangeQuestion) -> Tried:
+        """A change tried, of a table here or left in place."""
+        if isinstance(model.data, StandingData):
+            model = model.on(model.data.whole_base)
+        attempt = try_change_in_place if question.table in model.data.left else try_change
+        return attempt(model, question, self.people.definitions)
+
+    def tried_change(self, viewer: Viewer, question: ChangeQuestion) -> Tried:
+        """A change tried for a viewer, with the rows meant (9.2). Raises Refused, SourceFailed, LeftInPlace."""
+        return self._tried(self.viewer_model(viewer, question.model), question)
 
     def listed(self, viewer: Viewer, question: RowsQuestion, export: bool = False) -> ListedRows | Refusal:
         """The rows that answer a question, before they are written out, for answers of many rows; with `export`, of those that may be exported (5.7)."""

@@ -24,8 +24,17 @@ class DuckDbFile(DatabaseEngine):
         self._file = file
 
     def _open(self) -> Any:
+        return self._opened(True)
+
+    def _open_to_write(self, relation: str) -> Any:
+        return self._opened(False)
+
+    def _rows_changed(self, sql: str, parameters: dict[str, Any]) -> int:
+        return int(self._connection.execute(sql, parameters).fetchone()[0])
+
+    def _opened(self, read_only: bool) -> Any:
         settings: dict[str, Any] = {"enable_external_access": "false", "autoload_known_extensions": "false", "autoinstall_known_extensions": "false"}
-        return duckdb.connect(str(self._file), read_only=True, config={**settings, "memory_limit": MEMORY, "lock_configuration": "true"})
+        return duckdb.connect(str(self._file), read_only=read_only, config={**settings, "memory_limit": MEMORY, "lock_configuration": "true"})
 
     def _arrow(self, sql: str, parameters: dict[str, Any], types: dict[str, ValueType]) -> pa.Table:
         found = self._connection.sql(sql, params=parameters or None).to_arrow_table()

@@ -17,7 +17,13 @@ class Postgres(DatabaseEngine):
         self._address = address
 
     def _open(self) -> Any:
-        options = f"-c default_transaction_read_only=on -c statement_timeout={LONGEST_SECONDS * 1000} -c timezone=UTC"
+        return self._opened("on")
+
+    def _open_to_write(self, relation: str) -> Any:
+        return self._opened("off")
+
+    def _opened(self, read_only: str) -> Any:
+        options = f"-c default_transaction_read_only={read_only} -c statement_timeout={LONGEST_SECONDS * 1000} -c timezone=UTC"
         more: dict[str, Any] = {"connect_timeout": 10, "options": options, "autocommit": True}
         return psycopg.connect(self._address, **more) if isinstance(self._address, str) else psycopg.connect(**{**self._address, **more})
 

@@ -4,7 +4,7 @@ import contextlib
 import sqlite3
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from functools import partial
 from pathlib import Path
@@ -58,6 +58,43 @@ class DatabaseEngine:
     def columns(self, relation: list[str]) -> list[tuple[Any, ...]]:
         """The names and types of a relation's columns, where the engine tells them otherwise than by a statement. Raises SourceFailed."""
         raise NotImplementedError
+
+    def write(self, statements: Sequence[tuple[str, dict[str, Any]]], relation: str) -> bool:
+        """Statements about a relation in one transaction, each of which is to change one row; False, with nothing changed, where one changes another number.
+
+        Raises SourceFailed where the engine refuses, with nothing changed either.
+        """
+        while not self._lock.acquire(timeout=LOOK_SECONDS):
+            step()
+        try:
+            return self._waited(partial(self._written, statements, relation))
+        except (*self.broken, *self.wrong) as wrong:
+            raise SourceFailed(self.name, f"{self.name} refuses the change: {said(wrong)}.") from None
+        finally:
+            self._lock.release()
+
+    def _written(self, statements: Sequence[tuple[str, dict[str, Any]]], relation: str) -> bool:
+        # Where an engine keeps one way of opening at a time, the connection that reads makes way.
+        self._drop()
+        self._connection = self._open_to_write(relation)
+        try:
+            self._connection.execute("BEGIN")
+            if any(self._rows_changed(sql, parameters) != 1 for sql, parameters in statements):
+                self._connection.execute("ROLLBACK")
+                return False
+            self._connection.execute("COMMIT")
+            return True
+        finally:
+            self._drop()
+
+    def _open_to_write(self, relation: str) -> Any:
+        """A connection that may write to a relation. Raises SourceFailed where changes are not made through this kind of engine."""
+        raise SourceFailed(self.name, f"{self.name} is not written to: rows are changed in SQLite, DuckDB and PostgreSQL only.")
+
+    def _rows_changed(self, sql: str, parameters: dict[str, Any]) -> int:
+        """Makes a change; how many rows it was of."""
+        found: int = self._connection.execute(sql, parameters).rowcount
+        return found
 
     def _guarded(self, ask: Callable[[], Result]) -> Result:
         """One statement at a time; a connection that was open already and broke is opened anew, once."""
@@ -155,6 +192,13 @@ class SqliteFile(DatabaseEngine):
         connection.set_authorizer(_reading_only)
         return connection
 
+    def _open_to_write(self, relation: str) -> Any:
+        connection = sqlite3.connect(
+            f"{self._file.resolve().as_uri()}?mode=rw", uri=True, check_same_thread=False, timeout=LONGEST_SECONDS, isolation_level=None
+        )
+        connection.set_authorizer(partial(_writing_to, relation))
+        return connection
+
 
 #: What SQLite is let do: read, and call functions.
 _READING = {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE, sqlite3.SQLITE_TRANSACTION}
@@ -165,6 +209,16 @@ def _reading_only(action: int, *about: Any) -> int:
         return sqlite3.SQLITE_OK if about[0] == "table_info" else sqlite3.SQLITE_DENY
     harmless = action in _READING and not (action == sqlite3.SQLITE_FUNCTION and about[1] == "load_extension")
     return sqlite3.SQLITE_OK if harmless else sqlite3.SQLITE_DENY
+
+
+#: What changes rows: of the relation itself, or of what its own triggers write.
+_CHANGING = {sqlite3.SQLITE_INSERT, sqlite3.SQLITE_UPDATE, sqlite3.SQLITE_DELETE}
+
+
+def _writing_to(relation: str, action: int, *about: Any) -> int:
+    if action in _CHANGING:
+        return sqlite3.SQLITE_OK if about[0] == relation or about[3] is not None else sqlite3.SQLITE_DENY
+    return _reading_only(action, *about)
 
 
 def said(wrong: Exception) -> str:

@@ -188,13 +188,26 @@ class SqlTable:
         result[""] = encode(found.column("one"), "integer")
         return result
 
-    def _source(self, alias: str) -> exp.Expression:
+    def relation_named(self) -> exp.Table:
         """The relation, its names quoted and never text."""
         *over, name = (exp.to_identifier(part, quoted=True) for part in self.relation)
         names = dict(zip(("db", "catalog"), reversed(over), strict=False))
-        return exp.Table(this=name, **names, alias=exp.TableAlias(this=exp.to_identifier(alias, quoted=True)))
+        return exp.Table(this=name, **names)
 
-    def _value(self, alias: str, name: str) -> exp.Expression:
+    def type_of(self, name: str) -> ValueType:
+        """The declared type of a column."""
+        return self._types[name]
+
+    def read_value(self, name: str) -> exp.Expression:
+        """A column as it is read, where the relation has no other name."""
+        return self._value(None, name)
+
+    def _source(self, alias: str) -> exp.Expression:
+        named = self.relation_named()
+        named.set("alias", exp.TableAlias(this=exp.to_identifier(alias, quoted=True)))
+        return named
+
+    def _value(self, alias: str | None, name: str) -> exp.Expression:
         """A column in its declared type; numbers without end are null (17.1)."""
         stored = exp.column(name, table=alias, quoted=True)
         type_ = self._types[name]

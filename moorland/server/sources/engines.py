@@ -31,6 +31,8 @@ Contents = tuple[tuple[tuple[str, ...], str], ...]
 _engines: dict[tuple[str, str], DatabaseEngine] = {}
 #: By which values the settings of sources were chosen so far, by source.
 _chosen: dict[str, dict[tuple[tuple[str, str], ...], None]] = {}
+#: How often rows of a source were changed from here.
+_changed: dict[str, int] = {}
 #: So many connections are kept open; those made last.
 MOST_ENGINES = 128
 _marked: dict[tuple[str, int], tuple[float, str]] = {}
@@ -98,7 +100,7 @@ def contents() -> Contents:
     found = []
     for stored in unless_changed("sources and versions", lambda: list(StoredSource.objects.values_list("name", "version", "document"))):
         name, version, document = stored
-        found.append(((name,), f"{version} {_content(from_document(Source, document), version)}"))
+        found.append(((name,), f"{version} {_changed.get(_key_of(name), 0)} {_content(from_document(Source, document), version)}"))
     return tuple(found)
 
 
@@ -168,6 +170,18 @@ def _fingerprint_of(source: Source, table: Table, values: Mapping[str, str]) -> 
 def note_trouble(failed: SourceFailed) -> None:
     """Keeps what a source failed with, for who keeps it; viewers are told that it is not available (17.4)."""
     StoredSource.objects.filter(name=failed.source).update(trouble=failed.message[:600], troubled_at=timezone.now())
+
+
+def note_changed(name: str) -> None:
+    """Takes what is kept of a source for old: rows were changed in it from here."""
+    with _lock:
+        _changed[_key_of(name)] = _changed.get(_key_of(name), 0) + 1
+        for key in [key for key in _marked if key[0].startswith(str(settings.DATA))]:
+            del _marked[key]
+
+
+def _key_of(name: str) -> str:
+    return f"{settings.DATA} {name}"
 
 
 def folders() -> list[Path]:

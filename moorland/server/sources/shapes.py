@@ -6,6 +6,7 @@ from pydantic import Field
 
 from moorland.core.bundle.shape import Name, Shape
 from moorland.core.bundle.sources import Relation, Source
+from moorland.core.engine.questions import ChangeQuestion
 from moorland.core.sources.describing import FoundColumn, FoundRelation
 
 
@@ -127,3 +128,16 @@ class MoveTable(Shape):
 
     source: Name | None
     relation: Relation | None = None
+
+
+class ChangeApply(Shape):
+    """A change to make, and how many rows were meant when it was tried."""
+
+    change: ChangeQuestion
+    expected: int = Field(ge=0)
+
+
+class ChangeApplied(Shape):
+    """How many rows were changed."""
+
+    changed: int

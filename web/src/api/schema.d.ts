@@ -123,6 +123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps a model, and whose own live roles allow it: a change of rows that stay in a writable source. */
+        post: operations["api_changes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/check": {
         parameters: {
             query?: never;
@@ -3614,6 +3631,23 @@ export interface components {
             } | null;
             /** Refused */
             refused: number;
+        };
+        /**
+         * ChangeApplied
+         * @description How many rows were changed.
+         */
+        ChangeApplied: {
+            /** Changed */
+            changed: number;
+        };
+        /**
+         * ChangeApply
+         * @description A change to make, and how many rows were meant when it was tried.
+         */
+        ChangeApply: {
+            change: components["schemas"]["ChangeQuestion"];
+            /** Expected */
+            expected: number;
         };
         /** @enum {string} */
         ChangeEnum: "added" | "removed" | "changed";
@@ -11683,6 +11717,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bridge"];
+                };
+            };
+        };
+    };
+    api_changes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeApply"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeApplied"];
                 };
             };
         };

@@ -8,6 +8,7 @@ import { ValuePicker } from "../../ui/conditions/ValuePicker";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import type { Editing } from "../../ui/sentences/sentence";
+import { ApplyChange } from "./ApplyChange";
 
 type Change = Schemas["ChangeQuestion"];
 type Act = "update" | "insert" | "delete";
@@ -26,20 +27,20 @@ export function TryChange({ editing, table, pin }: { editing: Editing; table: st
   const where =
     by && values.length > 0 ? `${columnText(table, by, table)} IN (${values.map((item) => literal(item, typeOf(by))).join(", ")})` : null;
   const viewer: PinnedViewer = pin?.viewer ?? { imagine: { only_roles: [role.name] } };
+  const meant = (): Change => {
+    const set = column ? { [column]: typed(value, typeOf(column)) } : {};
+    if (act === "update") return { model: model.document.name, table, update: { set, where } };
+    if (act === "delete") return { model: model.document.name, table, delete: { where } };
+    return { model: model.document.name, table, insert: { rows: [set] } };
+  };
   const ask = useMutation({
     mutationFn: async () => {
-      const set = column ? { [column]: typed(value, typeOf(column)) } : {};
-      const change: Change =
-        act === "update"
-          ? { model: model.document.name, table, update: { set, where } }
-          : act === "delete"
-            ? { model: model.document.name, table, delete: { where } }
-            : { model: model.document.name, table, insert: { rows: [set] } };
+      const change = meant();
       const answer = await data(api.POST("/api/evaluate", { body: { viewers: [viewer], edited: [role], ask: [{ change }] } }));
-      return answer.viewers[0]?.answers[0];
+      return { change, found: answer.viewers[0]?.answers[0] };
     },
   });
-  const answer = ask.data;
+  const answer = ask.data?.found;
   return (
     <section className="try-change" aria-label="Try a change">
       <div className="row wrap">
@@ -114,6 +115,16 @@ export function TryChange({ editing, table, pin }: { editing: Editing; table: st
           </span>
         )}
       </div>
+      {answer && "meant" in answer && ask.data && shape?.in_place && (
+        <ApplyChange
+          key={JSON.stringify(ask.data.change)}
+          change={ask.data.change}
+          source={shape.in_place.source}
+          meant={answer.meant}
+          refused={answer.refused}
+          viewer={pin?.viewer}
+        />
+      )}
       {answer && "meant" in answer && Object.keys(answer.reasons ?? {}).length > 0 && (
         <ul className="small">
           {Object.entries(answer.reasons ?? {}).map(([reason, rows]) => (

@@ -1,5 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
-import { App, Button, Input, InputNumber, Modal, Segmented, Select } from "antd";
+import { App, Button, Checkbox, Input, InputNumber, Modal, Segmented, Select } from "antd";
 import { useState } from "react";
 import { ApiError, api, data, type Schemas } from "../../api/client";
 import { useChanged } from "../../api/queries";
@@ -236,6 +236,14 @@ export function SourceForm({ entry, close }: { entry: Schemas["SourceEntry"] | n
             </>
           )}
         </div>
+        {source.kind !== "spark" && (
+          <>
+            <span>Changes</span>
+            <Checkbox id="source-writable" checked={source.writable ?? false} onChange={(event) => set({ writable: event.target.checked })}>
+              rows may be changed there from here, by whoever keeps the model and is allowed by their own roles
+            </Checkbox>
+          </>
+        )}
       </div>
       <div className="row wrap above-6">
         {byViewer && (

@@ -66,7 +66,10 @@ export function Sources() {
                   <b>{entry.source.label || entry.source.name}</b> {entry.source.label && <code>{entry.source.name}</code>}
                   {entry.source.about && <div className="small soft">{entry.source.about}</div>}
                 </td>
-                <td>{whereOf(entry.source)}</td>
+                <td>
+                  {whereOf(entry.source)}
+                  {entry.source.writable && <div className="small soft">rows may be changed there</div>}
+                </td>
                 <td>{ageOf(entry.source)}</td>
                 <td className="wraps">
                   {entry.used.length === 0 ? "none yet" : entry.used.map((item) => `${item.table} (${item.relation.join(".")})`).join(", ")}
