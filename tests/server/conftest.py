@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from django.db import connection
+from django.db import connection, transaction
 from django.test import Client
 
 from moorland.server import evaluating, setup
@@ -81,8 +81,9 @@ def workspace(tmp_path: Path, db: None) -> Iterator[None]:
         setup.fill_workspace(tmp_path, {"boss"}, PASSWORD, {"boss", "ann", "bob", "off"})
         _filled.update({table: rows for table, rows in _rows().items() if rows and not before[table]})
     else:
-        for table, rows in _filled.items():
-            connection.connection.executemany(f'INSERT INTO "{table}" VALUES ({", ".join("?" * len(rows[0]))})', rows)
+        with transaction.atomic():
+            for table, rows in _filled.items():
+                connection.connection.executemany(f'INSERT INTO "{table}" VALUES ({", ".join("?" * len(rows[0]))})', rows)
     yield
 
 

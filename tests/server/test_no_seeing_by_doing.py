@@ -170,7 +170,7 @@ def test_what_a_change_would_do_tells_nothing_of_the_data_to_who_may_not_look(bo
         desk.ok("POST", "acts?try=true", {"change_people": {"logins": ["ann"], "attributes": {"areas": [area]}}})["viewers"]
         for area in ("marsh", "not in the data")
     ]
-    assert told[0] == told[1] == [{"login": "ann", "name": "Ann", "tables": [], "totals": [], "gained": [], "lost": []}]
+    assert told[0] == told[1] == [{"login": "ann", "name": "Ann", "tables": [], "totals": [], "gained": [], "lost": [], "not_known": False}]
 
 
 def test_entries_of_the_trail_are_in_scope_if_everybody_in_them_is(boss: Session, as_user: Sessions) -> None:
