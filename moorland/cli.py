@@ -19,6 +19,7 @@ COMMANDS = {
     "statement": "stating:statement_command",
     "diff": "comparing:diff",
     "sql": "answering:sql",
+    "guard": "guarding:guard",
     "serve": "serving:serve",
     "demo": "serving:demo",
     "account": "workspace:account",

@@ -75,6 +75,7 @@ from moorland.server.releases.views import (
 )
 from moorland.server.schedules.views import OneSchedule, Schedules
 from moorland.server.sources.change_views import ApplyChange
+from moorland.server.sources.guard_views import Guards
 from moorland.server.sources.views import MovedTable, OneSource, PlacedTables, SourceEverybody, SourceRelation, Sources, TrySource
 from moorland.server.tasks.views import OneTask, Tasks
 from moorland.server.trail.views import Head, Trail, TrailExport
@@ -171,6 +172,7 @@ urlpatterns = [
     path("api/sources", Sources.as_view()),
     path("api/sources/try", TrySource.as_view()),
     path("api/changes", ApplyChange.as_view()),
+    path("api/guards", Guards.as_view()),
     path("api/sources/everyone", SourceEverybody.as_view()),
     path("api/sources/of/<path:name>", OneSource.as_view()),
     path("api/sources/in/<path:name>", SourceRelation.as_view()),

@@ -401,7 +401,7 @@ def started(kind: str, folder: Path) -> Iterator[DatabaseEngine]:
 def test_a_connection_that_broke_is_opened_anew(tmp_path: Path) -> None:
     with started("postgres", tmp_path) as engine, started("postgres", tmp_path) as other:
         (mine,) = engine.rows("SELECT pg_backend_pid()")
-        with psycopg.connect(engine._address, autocommit=True) as another:  # type: ignore[attr-defined]
+        with psycopg.connect(engine.address, autocommit=True) as another:  # type: ignore[attr-defined]
             another.execute("SELECT pg_terminate_backend(%s)", mine)
         assert engine.rows("SELECT 1") == [(1,)]
         assert other.rows("SELECT 1") == [(1,)]

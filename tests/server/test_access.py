@@ -166,6 +166,7 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("GET", "sources", None, 200, 403, 401),
     ("PUT", "sources", {"source": {"name": "w", "kind": "sqlite", "file": "w.sqlite"}}, 200, 403, 401),
     ("POST", "sources/try", {"source": {"name": "w", "kind": "sqlite", "file": "w.sqlite"}}, 200, 403, 401),
+    ("GET", "guards", None, 200, 403, 401),
     ("POST", "changes", {"change": {"model": "m", "table": "run", "delete": {"where": None}}, "expected": 0}, 422, 403, 401),
     ("POST", "sources/everyone", {"source": {"name": "w", "kind": "sqlite", "file": "w.sqlite"}}, 200, 403, 401),
     ("DELETE", "sources/of/x?version=1", None, 404, 403, 401),

@@ -69,7 +69,7 @@ def _rows_statements(model: ViewerModel, question: RowsQuestion, asked: Prepared
     cap = min([max(caps, default=0), *(rule.limit for rule in rules[len(grants) :] if rule.limit is not None)])
     found = []
     for gives in ("count", "rows"):
-        writing = _Writing(model, dialect, [*columns, *(key for key, _ in order), *read])
+        writing = Writing(model, dialect, [*columns, *(key for key, _ in order), *read])
         where = writing.visible_row("t", table, grants)
         if condition is not None:
             where = [*where, writing.rendering("t", table).of(condition), *(writing.clear("t", table, key, grants) for key in sorted(read))]
@@ -108,7 +108,7 @@ def _totals_statements(model: ViewerModel, prepared: PreparedTotals, dialect: Di
 def _measure_statement(model: ViewerModel, measure: CheckedMeasure, asked: Asked, grants: list[RoleRows], depth: int, dialect: Dialect) -> Statement:
     """The lines of one measure at one depth: its keys, its value, and how many rows it counts."""
     by, condition = asked.by[:depth], asked.condition
-    writing = _Writing(model, dialect, [*measure.inputs, *asked.keys])
+    writing = Writing(model, dialect, [*measure.inputs, *asked.keys])
     rendering = writing.rendering("t", measure.table)
     inside = exp.select().from_(writing.source(measure.table, "t"))
     for position, key in enumerate(by):
@@ -143,7 +143,7 @@ def _measure_statement(model: ViewerModel, measure: CheckedMeasure, asked: Asked
     return writing.statement("lines", outside, measure.name, depth)
 
 
-class _Writing:
+class Writing:
     """Writes one statement: aliases, bound values, and the conditions under which rows are visible."""
 
     def __init__(self, model: ViewerModel, dialect: Dialect, reads: Iterable[ColumnKey]) -> None:
@@ -152,12 +152,20 @@ class _Writing:
         self.parameters = Parameters(dialect)
         self._looks_up: dict[str, None] = {}
         self._numbers = itertools.count(1)
-        for rows in (*model.grants, *model.limits):
+        self.refuse_unsaid(reads)
+
+    def refuse_unsaid(self, reads: Iterable[ColumnKey]) -> None:
+        """Raises NotInSql where a role held masks what is read, or a restriction travels up."""
+        for rows in (*self.model.grants, *self.model.limits):
             names = {(mask.column[1], self.schema.original(mask.column[0])) for mask in rows.role.masks}
             if any((column, self.schema.original(owner)) in names for owner, column in with_inputs(reads, self.data.derived)):
                 raise NotInSql(f"the role {rows.name} masks a column of this question; masks are not answered in SQL yet")
-            if any(step.carries_up and step.many in rows.restricted for steps in self.schema.parents.values() for step in steps):
-                raise NotInSql("restrictions that travel up are not answered in SQL yet")
+            self.refuse_upward(rows)
+
+    def refuse_upward(self, rows: RoleRows) -> None:
+        """Raises NotInSql where a restriction of a role travels up."""
+        if any(step.carries_up and step.many in rows.restricted for steps in self.schema.parents.values() for step in steps):
+            raise NotInSql("restrictions that travel up are not answered in SQL yet")
 
     def statement(self, gives: str, select: exp.Select, measure: str | None = None, depth: int = 0) -> Statement:
         """The statement as text, with its values."""
@@ -330,24 +338,28 @@ class _Writing:
             if not isinstance(item, ViewerValues):
                 parts.append(exp.EQ(this=cell, expression=self.parameters.bind(item)))
                 continue
-            values = self.model.viewer.values(item.attribute)
-            if values is None and see:
+            among = self.among(cell, item.attribute, see, (rule.table, level))
+            if among is None:
                 return None
-            if values is not None:
-                parts.append(exp.In(this=cell, expressions=[self.parameters.bind(value) for value in values]))
+            parts.append(among)
         return exp.Paren(this=exp.and_(*parts, copy=False))
+
+    def among(self, cell: exp.Expression, attribute: str, see: bool, key: ColumnKey) -> exp.Expression | None:
+        """That a level is one of the values of an attribute. Where it is not set, an entry that shows stands for nothing (None), one that hides for everything."""
+        values = self.model.viewer.values(attribute)
+        if values is None:
+            return None if see else always()
+        return exp.In(this=cell, expressions=[self.parameters.bind(value) for value in values])
 
     def entitlement(self, rule: EntitlementRule, alias: str) -> exp.Expression:
         """Some line of the viewer matches in all pairs (5.3)."""
         sentence, line = rule.written, self.alias()
         person = self.own(line, sentence.through, sentence.person)
-        wanted = self.model.viewer.values(rule.person_name) or ()
-        keys = sorted({identity(value) if isinstance(value, str) else value for value in wanted} - {""}, key=str)
-        if not keys:
-            return never()
         is_text = self.schema.columns[sentence.through, sentence.person].type == "text"
-        folded = function("LOWER", function("TRIM", person)) if is_text else person
-        conditions = [exp.In(this=folded, expressions=[self.parameters.bind(key) for key in keys]), *self.base(line, sentence.through)]
+        named = self.names_viewer(rule, function("LOWER", function("TRIM", person)) if is_text else person)
+        if named is None:
+            return never()
+        conditions = [named, *self.base(line, sentence.through)]
         if rule.where is not None:
             conditions.append(self.rendering(line, sentence.through).of(rule.where))
         if len(sentence.match) == 1 and sentence.separator is None and sentence.everything is None:
@@ -359,6 +371,12 @@ class _Writing:
         conditions += [self.pair(rule, alias, line, column, target) for column, target in sentence.match.items()]
         self._looks_up[f"{self.schema.original(sentence.through)}.{sentence.person}"] = None
         return exp.Exists(this=exp.select("1").from_(self.source(sentence.through, line)).where(*conditions, copy=False))
+
+    def names_viewer(self, rule: EntitlementRule, person: exp.Expression) -> exp.Expression | None:
+        """That a line names the viewer, its person folded; None where nothing can name them."""
+        wanted = self.model.viewer.values(rule.person_name) or ()
+        keys = sorted({identity(value) if isinstance(value, str) else value for value in wanted} - {""}, key=str)
+        return exp.In(this=person, expressions=[self.parameters.bind(key) for key in keys]) if keys else None
 
     def pair(self, rule: EntitlementRule, alias: str, line: str, column: str, target: str | BetweenColumns) -> exp.Expression:
         """That a line matches a row in one pair."""

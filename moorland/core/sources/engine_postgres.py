@@ -14,7 +14,7 @@ class Postgres(DatabaseEngine):
 
     def __init__(self, name: str, address: str | dict[str, Any]) -> None:
         super().__init__(name, "postgres")
-        self._address = address
+        self.address = address
 
     def _open(self) -> Any:
         return self._opened("on")
@@ -25,7 +25,7 @@ class Postgres(DatabaseEngine):
     def _opened(self, read_only: str) -> Any:
         options = f"-c default_transaction_read_only={read_only} -c statement_timeout={LONGEST_SECONDS * 1000} -c timezone=UTC"
         more: dict[str, Any] = {"connect_timeout": 10, "options": options, "autocommit": True}
-        return psycopg.connect(self._address, **more) if isinstance(self._address, str) else psycopg.connect(**{**self._address, **more})
+        return psycopg.connect(self.address, **more) if isinstance(self.address, str) else psycopg.connect(**{**self.address, **more})
 
     def _interrupt(self) -> None:
         self._connection.cancel_safe(timeout=5)

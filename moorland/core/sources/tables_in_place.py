@@ -151,7 +151,7 @@ class SqlTable:
             given: dict[str, tuple[str, list[Any]]] = {}
             matches: list[exp.Expression] = []
             for place, (name, stored) in enumerate(kept.columns.items()):
-                values = [dialect.stored(value) for value in _plain(stored)]
+                values = [dialect.stored(value) for value in plain_column(stored)]
                 given[f"k{place}"] = (stored.type, values)
                 matches += self._equal(self._value("t", name), exp.column(f"k{place}", table="kept", quoted=True), stored.type, any(v is None for v in values))
             for place, (condition, truth) in enumerate(kept.truths.items()):
@@ -198,9 +198,9 @@ class SqlTable:
         """The declared type of a column."""
         return self._types[name]
 
-    def read_value(self, name: str) -> exp.Expression:
-        """A column as it is read, where the relation has no other name."""
-        return self._value(None, name)
+    def read_value(self, name: str, alias: str | None = None) -> exp.Expression:
+        """A column as it is read, of the relation under its own name or under an alias."""
+        return self._value(alias, name)
 
     def _source(self, alias: str) -> exp.Expression:
         named = self.relation_named()
@@ -275,7 +275,7 @@ def _bound(parameters: Parameters, value: Any) -> exp.Expression:
     return exp.Placeholder(this=name)
 
 
-def _plain(stored: StoredColumn) -> list[Any]:
+def plain_column(stored: StoredColumn) -> list[Any]:
     """The values of a column, null as None; dates as dates."""
     index = stored.codes[:-1] if stored.codes is not None else slice(0, len(stored.values) - 1)
     values, known = stored.values[index], stored.known[index]

@@ -520,6 +520,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/guards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description By duty: the guards of the models an account releases, and whether they are out of date. */
+        get: operations["api_guards_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -5448,6 +5465,32 @@ export interface components {
             sentences: components["schemas"]["GuardedSentence"][];
             /** Share */
             share: number;
+        };
+        /**
+         * GuardEntry
+         * @description The guard of a model in a source: as the live release has it, out of date, or not known because the source does not answer.
+         */
+        GuardEntry: {
+            /** Left Out */
+            left_out: string[];
+            /** Made On */
+            made_on: string | null;
+            /** Model */
+            model: string;
+            /** Source */
+            source: string;
+            /** State */
+            state: components["schemas"]["GuardEntryStateEnum"];
+        };
+        /** @enum {string} */
+        GuardEntryStateEnum: "current" | "out of date" | "not known";
+        /**
+         * GuardList
+         * @description Every guard that is in a database.
+         */
+        GuardList: {
+            /** Guards */
+            guards: components["schemas"]["GuardEntry"][];
         };
         /**
          * GuardedSentence
@@ -12271,6 +12314,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GuardAnswer"];
+                };
+            };
+        };
+    };
+    api_guards_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuardList"];
                 };
             };
         };

@@ -6,6 +6,7 @@ import { Impact } from "../../ui/Impact";
 import { Notice } from "../../ui/Notice";
 import { AskedRelease } from "./AskedRelease";
 import { Changes } from "./Changes";
+import { Guards } from "./Guards";
 import { History } from "./History";
 import { ReleaseNow } from "./ReleaseNow";
 import "./releases.css";
@@ -58,6 +59,7 @@ export default function ReleasesScreen() {
           )}
         </>
       )}
+      <Guards />
       <History />
     </div>
   );

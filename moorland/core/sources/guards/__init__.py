@@ -1,0 +1,1 @@
+"""A policy written into a PostgreSQL database as views, for programs that read it there (channels.md)."""
