@@ -73,7 +73,7 @@ from moorland.server.releases.views import (
     ReturnTo,
     WorkspaceState,
 )
-from moorland.server.schedules.views import OneSchedule, Schedules
+from moorland.server.schedules.views import ChecksByItself, OneSchedule, Schedules
 from moorland.server.sources.change_views import ApplyChange
 from moorland.server.sources.guard_views import Guards
 from moorland.server.sources.views import MovedTable, OneSource, PlacedTables, SourceEverybody, SourceRelation, Sources, TrySource
@@ -153,6 +153,7 @@ urlpatterns = [
     path("api/probe", Probing.as_view()),
     path("api/probe/closings", Closings.as_view()),
     path("api/promises/try", PromiseTries.as_view()),
+    path("api/promises/schedule", ChecksByItself.as_view()),
     path("api/promises/of/<name:name>", OnePromise.as_view()),
     path("api/parity", Parity.as_view()),
     path("api/my/door", OwnDoors.as_view()),

@@ -115,7 +115,7 @@ def test_a_promise_is_made_by_hand_and_a_release_that_breaks_others_asks_why(bro
     keeper.click("Try it", "button")
     keeper.sees("Draft: kept, sees 0 rows of job")
     keeper.click("Keep it", "button")
-    keeper.sees("2 of 16 promises broken", "contractors see one firm")
+    keeper.sees("2 of 17 promises broken", "contractors see one firm")
     keeper.open("/releases")
     keeper.sees("contractors see one firm", "2 promises broken")
     assert not keeper.one("button.ant-btn-primary[disabled]").is_enabled()

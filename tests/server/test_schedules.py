@@ -9,13 +9,15 @@ import pytest
 from django.utils import timezone
 
 from moorland.server.directory.models import Account
-from moorland.server.schedules.models import Schedule
+from moorland.server.schedules.checks import run_checks, run_due_checks
+from moorland.server.schedules.models import ChecksSchedule, Schedule
 from moorland.server.schedules.running import run, run_due
 from moorland.server.schedules.shapes import When
 from moorland.server.schedules.timing import next_run
 from moorland.server.trail.models import Entry
 from tests.server.conftest import Session
 from tests.server.duties import Sessions, given
+from tests.server.test_pages import release
 
 NIGHTLY: dict[str, Any] = {"at": "03:30"}
 
@@ -146,3 +148,24 @@ def test_when_it_runs_next_by_the_clock_of_the_workspace(when: dict[str, Any], a
 def test_a_time_that_is_none_is_refused(boss: Session, file: Path, when: dict[str, Any]) -> None:
     text = {"model": "m", "table": "site", "source": "held", "relation": ["site"], "when": when}
     assert boss.error("PUT", "models/m/schedules", {"text": text, "version": None})[0] == 400
+
+
+def test_promises_run_by_schedule_on_what_sources_hold_now(boss: Session, file: Path) -> None:
+    version = boss.ok("GET", "sources")["sources"][0]["version"]
+    boss.ok("PUT", "sources", {"source": {"name": "held", "kind": "sqlite", "file": "held.sqlite", "minutes": 0}, "secret": None, "version": version})
+    boss.ok("POST", "models/m/tables/site/place", {"source": "held", "relation": ["site"]})
+    must = {"rows": {"model": "m", "table": "site", "count": 3}}
+    boss.ok("PUT", "promises/of/three", {"promise": {"name": "three", "viewer": "boss", "must": must}, "version": None})
+    release(boss)
+    assert boss.ok("GET", "promises/schedule")["when"] is None
+    boss.ok("PUT", "promises/schedule", {"when": NIGHTLY, "version": None})
+    assert run_checks() == "All 1 kept."
+    fill(file, (1, "fell", 10.0))
+    ChecksSchedule.objects.update(next_at=timezone.now())
+    assert run_due_checks() and not run_due_checks()
+    told = boss.ok("GET", "promises/schedule")
+    assert (told["last_message"], told["last_well"], told["running"]) == ("1 of 1 broken. Newly broken: three.", False, False)
+    assert Entry.objects.filter(action="run promises").count() == 2
+    assert boss.error("PUT", "promises/schedule", {"when": None, "version": None}) == (409, "stale")
+    boss.ok("PUT", "promises/schedule", {"when": None, "version": told["version"]})
+    assert run_checks() is None

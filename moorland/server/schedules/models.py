@@ -1,4 +1,4 @@
-"""Schedules of refreshes, and what came of each run."""
+"""Schedules of refreshes and of checks, and what came of each run."""
 
 from django.db import models
 from django.utils import timezone
@@ -24,6 +24,22 @@ class Schedule(Versioned):
     class Meta:
         ordering = ["model", "table"]
         constraints = [models.UniqueConstraint(fields=["model", "table"], name="one_schedule_a_table")]
+
+
+class ChecksSchedule(Versioned):
+    """When the promises of what is live are run by themselves; one at most. `document` is a moorland.server.schedules.shapes.When.
+
+    What came of the last run is kept; `running_since` is set while it runs.
+    """
+
+    document = models.JSONField()
+    enabled = models.BooleanField(default=True)
+    keeper = models.ForeignKey(Account, null=True, on_delete=models.SET_NULL, related_name="+")
+    next_at = models.DateTimeField(null=True)
+    running_since = models.DateTimeField(null=True)
+    last_at = models.DateTimeField(null=True)
+    last_message = models.CharField(max_length=1000, blank=True)
+    last_well = models.BooleanField(default=True)
 
 
 class ScheduleRun(models.Model):

@@ -5,7 +5,8 @@ import logging
 from apscheduler.schedulers.background import BackgroundScheduler
 from django.db import connection
 
-from moorland.server.schedules.models import Schedule
+from moorland.server.schedules.checks import run_due_checks
+from moorland.server.schedules.models import ChecksSchedule, Schedule
 from moorland.server.schedules.running import run_due
 
 #: Seconds between two looks.
@@ -16,7 +17,8 @@ _log = logging.getLogger(__name__)
 
 def start() -> BackgroundScheduler:
     """Looks for what is due for as long as the server runs; one look at a time. What ran when the server stopped is free again."""
-    Schedule.objects.exclude(running_since=None).update(running_since=None)
+    for kind in (Schedule, ChecksSchedule):
+        kind.objects.exclude(running_since=None).update(running_since=None)
     scheduler = BackgroundScheduler(timezone="UTC")
     scheduler.add_job(_look, "interval", seconds=LOOK_SECONDS, max_instances=1, coalesce=True)
     scheduler.start()
@@ -26,6 +28,7 @@ def start() -> BackgroundScheduler:
 def _look() -> None:
     try:
         run_due()
+        run_due_checks()
     except Exception:
         _log.exception("schedules could not be looked at")
     finally:

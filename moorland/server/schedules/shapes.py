@@ -77,6 +77,27 @@ class ScheduleEntry(Shape):
     runs: list[RunEntry]
 
 
+class ChecksScheduleSave(Shape):
+    """When promises run by themselves, beside after each change; null as `when` never. `version` is the one that was read, null makes a new one."""
+
+    when: When | None
+    version: int | None = None
+
+
+class ChecksScheduleEntry(Shape):
+    """When promises run by themselves (null: after changes only), when next, and what came of it last."""
+
+    when: When | None
+    version: int | None
+    keeper: str | None
+    next_at: datetime.datetime | None
+    running: bool
+    last_at: datetime.datetime | None
+    last_message: str
+    last_well: bool
+    time_zone: str
+
+
 class ScheduleList(Shape):
     """The schedules of a model."""
 

@@ -10,14 +10,15 @@ from moorland.core.bundle.model import Model as ModelShape
 from moorland.server.catalog.models import KeptTable, Model
 from moorland.server.catalog.scope import refuse_content, refuse_model
 from moorland.server.changes import expect_version, recorded
-from moorland.server.duties.permission import request_rights, within
+from moorland.server.duties.permission import over_everything, request_rights, within
 from moorland.server.duties.rights import outside
 from moorland.server.errors import Failure, answer, from_document, missing, read_body
 from moorland.server.releases.bundles import workspace
 from moorland.server.requests import VERSION, account_of, version_of
-from moorland.server.schedules.models import Schedule
+from moorland.server.schedules.checks import run_checks
+from moorland.server.schedules.models import ChecksSchedule, Schedule
 from moorland.server.schedules.running import run
-from moorland.server.schedules.shapes import RunEntry, ScheduleEntry, ScheduleList, ScheduleSave, ScheduleText
+from moorland.server.schedules.shapes import ChecksScheduleEntry, ChecksScheduleSave, RunEntry, ScheduleEntry, ScheduleList, ScheduleSave, ScheduleText, When
 from moorland.server.schedules.timing import next_run
 from moorland.server.tasks.running import start
 from moorland.server.tasks.shapes import TaskAnswer, task_answer
@@ -119,4 +120,56 @@ def _entry(item: Schedule) -> ScheduleEntry:
             RunEntry(began_at=run.began_at, ended_at=run.ended_at, state=run.state, message=run.message, rows=run.rows)  # type: ignore[arg-type]
             for run in list(item.runs.all())[:10]
         ],
+    )
+
+
+class ChecksByItself(APIView):
+    """Who keeps checks over everything: when promises run by themselves; run them now, as a task."""
+
+    needs = {"GET": within("checks"), "PUT": over_everything("checks"), "POST": over_everything("checks")}
+
+    @extend_schema(responses=ChecksScheduleEntry)
+    def get(self, request: Request) -> Response:
+        return answer(_checks_entry(ChecksSchedule.objects.select_related("keeper").first()))
+
+    @extend_schema(request=ChecksScheduleSave, responses=ChecksScheduleEntry)
+    def put(self, request: Request) -> Response:
+        asked = read_body(request, ChecksScheduleSave)
+        stored = ChecksSchedule.objects.first()
+        if (stored is None) != (asked.version is None):
+            raise Failure(409, "stale", "The schedule was changed meanwhile. Look again, then decide.")
+        if stored is not None and asked.version is not None:
+            expect_version(stored, asked.version, "the schedule of promises")
+        with recorded(account_of(request), "change schedule", "promises") as change:
+            change.before = stored.document if stored else None
+            change.after = asked.when.model_dump(mode="json") if asked.when is not None else None
+            if asked.when is None:
+                if stored is not None:
+                    stored.delete()
+            else:
+                item = stored or ChecksSchedule(version=0)
+                item.document, item.enabled, item.keeper = change.after, True, account_of(request)
+                item.next_at = next_run(asked.when, workspace().time_zone, timezone.now())
+                item.moved()
+        return answer(_checks_entry(ChecksSchedule.objects.select_related("keeper").first()))
+
+    @extend_schema(request=None, responses={202: TaskAnswer})
+    def post(self, request: Request) -> Response:
+        if not ChecksSchedule.objects.exists():
+            raise missing("schedule", "of promises")
+        task = start("promises", "by schedule", account_of(request), lambda progress: {"message": run_checks() or "They run already."})
+        return answer(task_answer(task), 202)
+
+
+def _checks_entry(item: ChecksSchedule | None) -> ChecksScheduleEntry:
+    return ChecksScheduleEntry(
+        when=from_document(When, item.document) if item else None,
+        version=item.version if item else None,
+        keeper=item.keeper.name if item and item.keeper else None,
+        next_at=item.next_at if item else None,
+        running=item is not None and item.running_since is not None,
+        last_at=item.last_at if item else None,
+        last_message=item.last_message if item else "",
+        last_well=item.last_well if item else True,
+        time_zone=workspace().time_zone,
     )

@@ -1674,6 +1674,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/promises/schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps checks over everything: when promises run by themselves; run them now, as a task. */
+        get: operations["api_promises_schedule_retrieve"];
+        /** @description Who keeps checks over everything: when promises run by themselves; run them now, as a task. */
+        put: operations["api_promises_schedule_update"];
+        /** @description Who keeps checks over everything: when promises run by themselves; run them now, as a task. */
+        post: operations["api_promises_schedule_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/promises/try": {
         parameters: {
             query?: never;
@@ -3757,6 +3776,41 @@ export interface components {
         };
         /** @enum {string} */
         CheckRequestKindEnum: "rows" | "pages" | "assignment" | "question";
+        /**
+         * ChecksScheduleEntry
+         * @description When promises run by themselves (null: after changes only), when next, and what came of it last.
+         */
+        ChecksScheduleEntry: {
+            /** Keeper */
+            keeper: string | null;
+            /** Last At */
+            last_at: string | null;
+            /** Last Message */
+            last_message: string;
+            /** Last Well */
+            last_well: boolean;
+            /** Next At */
+            next_at: string | null;
+            /** Running */
+            running: boolean;
+            /** Time Zone */
+            time_zone: string;
+            /** Version */
+            version: number | null;
+            when: components["schemas"]["When"] | null;
+        };
+        /**
+         * ChecksScheduleSave
+         * @description When promises run by themselves, beside after each change; null as `when` never. `version` is the one that was read, null makes a new one.
+         */
+        ChecksScheduleSave: {
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
+            when: components["schemas"]["When"] | null;
+        };
         /**
          * ChosenChange
          * @description A change of the draft: an item of one of the released lists.
@@ -14171,6 +14225,67 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_promises_schedule_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChecksScheduleEntry"];
+                };
+            };
+        };
+    };
+    api_promises_schedule_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChecksScheduleSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChecksScheduleEntry"];
+                };
+            };
+        };
+    };
+    api_promises_schedule_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskAnswer"];
+                };
             };
         };
     };

@@ -141,9 +141,7 @@ class GuardWriting(Writing):
         key, ladder = (table, column), self.model.ladder
         try:
             value = self.own("t", table, column)
-            least = [self._state_under(grant, key, exp.Paren(this=exp.and_(self.holds(grant), *rows)), number(ladder.hidden)) for grant, rows in grants]
-            most = [self._state_under(limit, key, self.holds(limit), number(CLEAR)) for limit in self.model.limits]
-            state = function("GREATEST", function("LEAST", *least), *most) if least else number(ladder.hidden)
+            state = self._state(key, grants)
         except NotInSql as wrong:
             found.left_out.append(f"{column} is empty for everybody: {wrong}.")
             found.empty.add(column)
@@ -153,16 +151,42 @@ class GuardWriting(Writing):
         for place, kind in enumerate(ladder.kinds):
             shown = None if isinstance(kind, MaskKind) and type_ not in kind.types else self._shown(kind, value, type_)
             if shown is not None:
-                ifs.append(exp.If(this=exp.EQ(this=state.copy(), expression=number(place)), true=shown))
+                ifs.append(exp.If(this=number(place), true=shown))
             elif isinstance(kind, Hash) and any(mask.kind == kind and mask.column == key for role in self.model.roles for mask in role.masks):
                 found.left_out.append(f"{column} is empty where it is masked by a code: its key stays in Moorland.")
-        return exp.Case(ifs=ifs)
+        if isinstance(state, int):
+            return next((found_.args["true"] for found_ in ifs if found_.this == number(state)), None)
+        return exp.Case(this=state, ifs=ifs)
 
-    def _state_under(self, rows: RoleRows, key: ColumnKey, where: exp.Expression, otherwise: exp.Expression) -> exp.Expression:
-        """The number of a cell's state under a role where a condition holds."""
+    def _state(self, key: ColumnKey, grants: list[tuple[RoleRows, list[exp.Expression]]]) -> exp.Expression | int:
+        """The number of a cell's state in a row that is shown; one for all where the roles agree: then no condition has to be looked at again."""
+        ladder = self.model.ladder
+        under = [(grant, rows, self._own_state(grant, key)) for grant, rows in grants]
+        alike = {state for _, _, state in under if isinstance(state, int)}
+        least: exp.Expression | int
+        if not under:
+            return ladder.hidden
+        if len(alike) == 1 and all(isinstance(state, int) for _, _, state in under):
+            least = alike.pop()
+        else:
+            states = [self._where(exp.Paren(this=exp.and_(self.holds(grant), *rows)), state, ladder.hidden) for grant, rows, state in under]
+            least = function("LEAST", *states)
+        narrowing = [(limit, state) for limit in self.model.limits if (state := self._own_state(limit, key)) != CLEAR]
+        if not narrowing:
+            return least
+        most = [self._where(self.holds(limit), state, CLEAR) for limit, state in narrowing]
+        return function("GREATEST", number(least) if isinstance(least, int) else least, *most)
+
+    def _own_state(self, rows: RoleRows, key: ColumnKey) -> exp.Expression | int:
+        """The number of a cell's state under a role."""
+        if key not in rows.objects.columns:
+            return self.model.ladder.hidden
         layers = list(self._layers(rows, key))
-        state = function("GREATEST", *layers, number(CLEAR)) if key in rows.objects.columns else number(self.model.ladder.hidden)
-        return exp.Case(ifs=[exp.If(this=where, true=state)], default=otherwise)
+        return function("GREATEST", *layers, number(CLEAR)) if layers else CLEAR
+
+    def _where(self, condition: exp.Expression, state: exp.Expression | int, otherwise: int) -> exp.Expression:
+        """A state where a condition holds, and another elsewhere."""
+        return exp.Case(ifs=[exp.If(this=condition, true=number(state) if isinstance(state, int) else state)], default=number(otherwise))
 
     def _layers(self, rows: RoleRows, key: ColumnKey) -> Iterable[exp.Expression]:
         """The states that the masks of a role give a cell: a mask lies where its condition is true or unknown (5.6)."""

@@ -6,6 +6,7 @@ import { queries, useChanged } from "../../api/queries";
 import { plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { when } from "../../ui/when";
+import { ByItself } from "./ByItself";
 import { PromiseForm } from "./PromiseForm";
 import { forWhom, inWords } from "./words";
 
@@ -45,6 +46,7 @@ export function Promises() {
           </Button>
         )}
       </div>
+      <ByItself />
       {promises.length === 0 ? (
         <p className="soft">
           Nothing is promised yet. Write down what must hold, “contractors see no costs”, and every change is held against it from then on.

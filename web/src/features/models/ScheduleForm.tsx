@@ -1,24 +1,13 @@
 import { useMutation } from "@tanstack/react-query";
-import { App, Checkbox, Input, InputNumber, Modal, Segmented, Select } from "antd";
+import { App, Checkbox, InputNumber, Modal, Select } from "antd";
 import { useState } from "react";
 import { ApiError, api, data, type Schemas } from "../../api/client";
 import { useChanged } from "../../api/queries";
 import { Notice } from "../../ui/Notice";
+import { WhenFields } from "../../ui/WhenFields";
 import { type Chosen, RelationChoice } from "./RelationChoice";
 
 type When = Schemas["When"];
-type Day = NonNullable<When["days"]>[number];
-
-const DAYS: { value: Day; label: string }[] = [
-  { value: "mon", label: "Monday" },
-  { value: "tue", label: "Tuesday" },
-  { value: "wed", label: "Wednesday" },
-  { value: "thu", label: "Thursday" },
-  { value: "fri", label: "Friday" },
-  { value: "sat", label: "Saturday" },
-  { value: "sun", label: "Sunday" },
-];
-
 /** A refresh by schedule: from where, when, and within what it is accepted by itself. */
 export function ScheduleForm(props: {
   model: Schemas["Model"];
@@ -80,47 +69,7 @@ export function ScheduleForm(props: {
         />
         <RelationChoice chosen={chosen} choose={setChosen} />
         <span>Runs</span>
-        <div className="row wrap">
-          <Segmented
-            aria-label="How often"
-            value={when.minutes == null ? "day" : "minutes"}
-            onChange={(value) => setWhen(value === "day" ? { at: "03:30", days: [], minutes: null } : { minutes: 60, at: null, days: [] })}
-            options={[
-              { value: "day", label: "at a time of day" },
-              { value: "minutes", label: "every so many minutes" },
-            ]}
-          />
-          {when.minutes == null ? (
-            <>
-              <Input
-                aria-label="Time of day"
-                type="time"
-                className="wide-120"
-                value={when.at ?? ""}
-                onChange={(event) => setWhen({ ...when, at: event.target.value })}
-              />
-              <span className="soft small">by the clock of {zone}</span>
-              <Select
-                mode="multiple"
-                aria-label="On which days"
-                className="least-210"
-                placeholder="every day"
-                value={when.days ?? []}
-                onChange={(days: Day[]) => setWhen({ ...when, days })}
-                options={DAYS}
-              />
-            </>
-          ) : (
-            <InputNumber
-              aria-label="Minutes between runs"
-              min={5}
-              max={1440}
-              precision={0}
-              value={when.minutes}
-              onChange={(minutes) => setWhen({ ...when, minutes: minutes ?? 60 })}
-            />
-          )}
-        </div>
+        <WhenFields when={when} change={setWhen} zone={zone} />
         <span>Accepted if</span>
         <div>
           <div className="row">

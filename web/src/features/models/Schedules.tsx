@@ -5,6 +5,7 @@ import { api, data, type ModelAnswer, type Schemas } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
 import { useRights } from "../../state/rights";
 import { Notice } from "../../ui/Notice";
+import { runsAt } from "../../ui/WhenFields";
 import { when as moment } from "../../ui/when";
 import { ScheduleForm } from "./ScheduleForm";
 
@@ -142,10 +143,4 @@ export function Schedules({ model }: { model: ModelAnswer }) {
       )}
     </section>
   );
-}
-
-/** When a schedule runs, in words. */
-function runsAt({ minutes, at, days = [] }: Schemas["When"]): string {
-  if (minutes != null) return `every ${minutes} minutes`;
-  return days.length > 0 ? `${days.join(", ")} at ${at}` : `daily at ${at}`;
 }
