@@ -220,6 +220,15 @@ def _sizes(base: Evaluator, model: str) -> dict[str, int]:
     return found
 
 
+def _with_rows(base: Evaluator, model: str, table: str, login: str) -> Evaluator:
+    """A content in which a table has rows: where its source is chosen by who asks, that of the account, or the first that anybody reads."""
+    if table not in base.data(model).missing:
+        return base
+    everyone = sorted(base.everyone(), key=lambda viewer: viewer.login != login)
+    contents = (on for on, _ in base.by_content(everyone, model) if table not in on.data(model).missing)
+    return next(contents, base)
+
+
 class ColumnValues(APIView):
     """By duty: the distinct values of a column with their rows, for picking values in a sentence."""
 
@@ -236,7 +245,7 @@ class ColumnValues(APIView):
         if not rights.reaches("look-values", everyone=True, model=model):
             return answer(own_values(account_of(request), model, table, column, request.query_params.get("search", "")))
         record_look(account_of(request), ["all data"], f"values of {table}.{column}", state_of(request))
-        labels, counts = on_strata(base.data(model), partial(value_counts, (table, column)))
+        labels, counts = on_strata(_with_rows(base, model, table, account_of(request).login).data(model), partial(value_counts, (table, column)))
         search = request.query_params.get("search", "").casefold()
         values = json_values(labels, np.ones(len(labels), np.bool_))
         order = np.argsort(-counts[1:], kind="stable") if len(labels) > 200 else np.arange(len(labels))

@@ -73,8 +73,8 @@ export function ChangeEditor({ editing, sentence, onChange }: Props) {
         );
       })}
       <p className="soft small">
-        A row has to be visible under this role, before and after, and the columns set and read have to be clear in it. Changes are tried
-        here, never made.
+        A row has to be visible under this role, before and after, and the columns set and read have to be clear in it. Trying a change
+        makes nothing.
       </p>
       <TryChange key={sentence.table} editing={editing} table={sentence.table} pin={bench.pins[bench.focus - 1] ?? bench.pins[0]} />
     </div>

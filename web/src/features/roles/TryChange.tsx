@@ -45,7 +45,7 @@ export function TryChange({ editing, table, pin }: { editing: Editing; table: st
     <section className="try-change" aria-label="Try a change">
       <div className="row wrap">
         <b>Try a change</b>
-        <span className="soft small">as {pin ? pin.title : "somebody with this role alone"}; nothing is made</span>
+        <span className="soft small">as {pin ? pin.title : "somebody with this role alone"}; trying makes nothing</span>
         <span className="grow" />
         <Radio.Group size="small" aria-label="What to try" value={act} onChange={(event) => setAct(event.target.value as Act)}>
           <Radio.Button value="update">update</Radio.Button>
