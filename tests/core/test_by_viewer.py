@@ -15,6 +15,7 @@ from hypothesis import HealthCheck, Phase, given, settings
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.promises import Promise
 from moorland.core.bundle.reading import read_document
+from moorland.core.door.parity import parity
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.questions import Question, Refused
 from moorland.core.insight.bridge import BridgeQuestion, bridge
@@ -139,6 +140,7 @@ def test_each_viewer_has_the_answers_of_their_own_content(tmp_path: Path, seed: 
         told = impact(one, one.on(one.bundle.model_copy(update={"roles": roles})), [login], [("farm", "jobs")])
         assert [changed[login]] if login in changed else told == []
     notice(base)
+    assert parity(base, [base.viewer(login) for login in people]).differences == []
 
 
 def reads_areas(sentence: dict[str, Any]) -> bool:

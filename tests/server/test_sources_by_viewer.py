@@ -86,6 +86,14 @@ def test_a_source_is_tried_for_somebody_and_for_everyone(boss: Session, yards: P
     assert Entry.objects.filter(action="look", subject="settings of the source yards").exists()
 
 
+def test_values_to_pick_are_those_of_ones_own_database_or_of_the_first_that_is_read(boss: Session, yards: Path) -> None:
+    placed(boss)
+    assert [item["value"] for item in boss.ok("GET", "models/m/values/run/kwh")["values"]] == [1000.0, 4000.0]
+    set_yard(boss, "boss", None)
+    assert [item["value"] for item in boss.ok("GET", "models/m/values/run/kwh")["values"]] == [100.0, 400.0]
+    assert boss.ok("GET", "models/m/tables/run")["rows"] == 2
+
+
 def test_what_depends_on_who_asks_is_not_brought_here(boss: Session, yards: Path) -> None:
     placed(boss)
     assert boss.error("POST", "models/m/tables/run/place", {"source": None}) == (422, "by_viewer")

@@ -33,8 +33,8 @@ class PushedDown:
         if case.question.rows is not None and case.relation.key is None:
             return None
         model = case.relation.schema
-        # Where tables stay in an engine already, that engine is asked by every other way.
-        if self._evaluator.data(model).left:
+        # Where tables stay in an engine already, that engine is asked by every other way; and one database is filled, not one for each content.
+        if self._evaluator.choosing.get(model) or self._evaluator.data(model).left:
             return None
         dialect = DIALECTS["sqlite"]
         try:

@@ -1,7 +1,7 @@
 """Models made ready to evaluate: derived columns, base filters and measures checked, and tables joined by their keys (semantics.md 3)."""
 
 import datetime
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import partial
 
 from moorland.core.bundle.document import Bundle
@@ -10,11 +10,13 @@ from moorland.core.bundle.policy import Role
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.schema import build_schema
 from moorland.core.engine.columns import TableData
+from moorland.core.engine.entitlements import EntitlementRule
 from moorland.core.engine.in_place import on_strata
 from moorland.core.engine.member_rules import parents_of
 from moorland.core.engine.members import acyclic
 from moorland.core.engine.model_data import ModelData
-from moorland.core.engine.roles import CompiledModel
+from moorland.core.engine.roles import CompiledModel, CompiledRole
+from moorland.core.engine.rules import RowsRule
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.derived import check_derived, with_inputs
@@ -70,3 +72,21 @@ def data_located(problems: list[Problem], bundle: Bundle, model: str, table: str
     place, shape = next((place, shape) for place, shape in enumerate(bundle.models) if shape.name == model)
     number = next(number for number, item in enumerate(shape.tables) if item.name == table)
     return [problem if problem.file or problem.path else problem.at(f"models[{place}].tables[{number}].data") for problem in problems]
+
+
+def tables_read_anew(models: Mapping[str, CompiledModel], roles: Iterable[CompiledRole]) -> tuple[tuple[str, str], ...]:
+    """The tables left in place, each with its model, by which sentences look people up, or that conditions read whole (sources.md 18.1)."""
+    written = list(roles)
+    found = set()
+    for name, model in models.items():
+        read = set(model.entitling)
+        rules = [rule for role in written if role.role.model == name for rule in role.rows]
+        conditions = [condition for role in written if role.role.model == name for condition in role.conditions]
+        conditions += [rule.condition for rule in rules if isinstance(rule, RowsRule)]
+        conditions += [rule.where for rule in rules if isinstance(rule, EntitlementRule) and rule.where is not None]
+        for table in model.schema.model.tables:
+            if table.base_filter is not None and table.alias_of is None:
+                conditions.append(check_condition(table.base_filter, Scope(schema=model.schema, table=table.name, viewer=False, inner=True)))
+        read |= {query.table for condition in conditions for query in tree.inner_queries(condition)}
+        found |= {(name, table.name) for table in model.schema.model.tables if table.in_place is not None and table.name in map(model.schema.original, read)}
+    return tuple(sorted(found))

@@ -30,8 +30,7 @@ from moorland.core.engine.by_viewer import (
 from moorland.core.engine.changes import Tried, answered, try_change
 from moorland.core.engine.changes_in_place import try_change_in_place
 from moorland.core.engine.columns import TableData, empty_table
-from moorland.core.engine.compiled_model import compile_model, data_located, joined
-from moorland.core.engine.entitlements import EntitlementRule
+from moorland.core.engine.compiled_model import compile_model, data_located, joined, tables_read_anew
 from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
 from moorland.core.engine.in_place import SourceFailed, StandingData, TooManyStrata, not_available, standing
 from moorland.core.engine.listing import ListedRows, listed_rows, rows_answer
@@ -55,11 +54,9 @@ from moorland.core.engine.questions import (
     not_found,
 )
 from moorland.core.engine.roles import CompiledRole, compile_role
-from moorland.core.engine.rules import RowsRule
 from moorland.core.engine.totals import answer_totals
 from moorland.core.engine.visible import Unseen, ViewerModel
-from moorland.core.language import tree
-from moorland.core.language.checking import Scope, check_condition
+from moorland.core.language.checking import check_condition
 from moorland.core.language.dialects import Dialect
 from moorland.core.language.errors import ConditionError
 from moorland.core.language.sql_parts import NotInSql
@@ -233,21 +230,7 @@ class Evaluator:
     @cached_property
     def read_anew(self) -> tuple[tuple[str, str], ...]:
         """The tables left in place, each with its model, by which sentences look people up, or that conditions read whole: what is taken away there is taken away at once (sources.md 18.1)."""
-        found = set()
-        for name, model in self.models.items():
-            read = set(model.entitling)
-            rules = [rule for role in self._written.values() if role.role.model == name for rule in role.rows]
-            conditions = [condition for role in self._written.values() if role.role.model == name for condition in role.conditions]
-            conditions += [rule.condition for rule in rules if isinstance(rule, RowsRule)]
-            conditions += [rule.where for rule in rules if isinstance(rule, EntitlementRule) and rule.where is not None]
-            for table in model.schema.model.tables:
-                if table.base_filter is not None and table.alias_of is None:
-                    conditions.append(check_condition(table.base_filter, Scope(schema=model.schema, table=table.name, viewer=False, inner=True)))
-            read |= {query.table for condition in conditions for query in tree.inner_queries(condition)}
-            found |= {
-                (name, table.name) for table in model.schema.model.tables if table.in_place is not None and table.name in map(model.schema.original, read)
-            }
-        return tuple(sorted(found))
+        return tables_read_anew(self.models, self._written.values())
 
     def viewer(self, reference: ViewerReference) -> Viewer:
         """The viewer a reference names. Raises BundleError for somebody unknown."""

@@ -16,6 +16,7 @@ from sqlglot import exp
 from moorland.core.bundle.policy import BetweenColumns, EverythingText
 from moorland.core.bundle.structure import identity
 from moorland.core.engine.asked import Asked, Attributes, Measures, PreparedRows, PreparedTotals, counted_tables, prepare_rows, prepare_totals
+from moorland.core.engine.by_viewer import UndecidedRule
 from moorland.core.engine.entitlements import EntitlementRule
 from moorland.core.engine.member_rules import MembersRule, ViewerValues
 from moorland.core.engine.questions import RowsQuestion, TotalsQuestion
@@ -313,6 +314,8 @@ class Writing:
             return self.entitlement(rule, alias)
         if isinstance(rule, MembersRule) and rule.hierarchy.levels is not None:
             return self.members(rule, alias)
+        if isinstance(rule, UndecidedRule):
+            return never()
         raise NotInSql("parent hierarchies are not answered in SQL yet")
 
     def members(self, rule: MembersRule, alias: str) -> exp.Expression:

@@ -49,6 +49,7 @@ from moorland.server.tasks.running import start
 from moorland.server.tasks.shapes import TaskAnswer, task_answer
 from moorland.server.viewing.knowing import may_know_model
 from moorland.server.viewing.looks import record_look
+from moorland.server.viewing.service import where_rows_are
 
 #: So many parts of a changed model are told in the trail.
 MOST_PARTS = 60
@@ -194,7 +195,8 @@ class Profile(APIView):
         rights = request_rights(request)
         if model not in base.models or table not in base.models[model].schema.tables or not may_know_model(rights, model):
             raise missing("table", f"{model}.{table}")
-        schema, data, values = base.models[model].schema, base.data(model), sees_all(request, model)
+        schema, data = base.models[model].schema, where_rows_are(base, model, table, account_of(request).login).data(model)
+        values = sees_all(request, model)
         record_look(account_of(request), ["all data"], f"columns of {table}", "draft")
         content = TableContent.objects.filter(model=model, table=schema.original(table), state="current").first()
         steps = [step for steps in schema.parents.values() for step in steps if table in (step.many, step.one)]

@@ -87,6 +87,16 @@ def beside(base: Evaluator, viewers: Iterable[Viewer], model: str | None) -> Eva
     return contents[0][0] if len(contents) == 1 else base
 
 
+def where_rows_are(base: Evaluator, model: str, table: str, login: str) -> Evaluator:
+    """A content in which a table has rows: where its source is chosen by who asks, that of a login, or the first that anybody reads (sources.md 17.2)."""
+    if table not in base.data(model).missing:
+        return base
+    everyone = sorted(base.everyone(), key=lambda viewer: viewer.login != login)
+    known = (viewer for viewer in everyone if base.is_known(viewer, model))
+    contents = (on for on, _ in base.by_content(known, model) if table not in on.data(model).missing)
+    return next(contents, base)
+
+
 def viewer_title(pinned: PinnedViewer) -> str:
     """How a pinned viewer is called in the trail."""
     if isinstance(pinned, AllData):

@@ -34,7 +34,7 @@ from moorland.server.viewing.knowing import may_know_model, may_read_literals, o
 from moorland.server.viewing.looking import may_look, needs_values
 from moorland.server.viewing.looks import record_look
 from moorland.server.viewing.matching import matched_values
-from moorland.server.viewing.service import asked_evaluator, beside, evaluators, models_of, resolve, subject_of, viewer_title, why_nothing
+from moorland.server.viewing.service import asked_evaluator, beside, evaluators, models_of, resolve, subject_of, viewer_title, where_rows_are, why_nothing
 from moorland.server.viewing.shapes import (
     AlignedRequest,
     AllData,
@@ -220,15 +220,6 @@ def _sizes(base: Evaluator, model: str) -> dict[str, int]:
     return found
 
 
-def _with_rows(base: Evaluator, model: str, table: str, login: str) -> Evaluator:
-    """A content in which a table has rows: where its source is chosen by who asks, that of the account, or the first that anybody reads."""
-    if table not in base.data(model).missing:
-        return base
-    everyone = sorted(base.everyone(), key=lambda viewer: viewer.login != login)
-    contents = (on for on, _ in base.by_content(everyone, model) if table not in on.data(model).missing)
-    return next(contents, base)
-
-
 class ColumnValues(APIView):
     """By duty: the distinct values of a column with their rows, for picking values in a sentence."""
 
@@ -245,7 +236,7 @@ class ColumnValues(APIView):
         if not rights.reaches("look-values", everyone=True, model=model):
             return answer(own_values(account_of(request), model, table, column, request.query_params.get("search", "")))
         record_look(account_of(request), ["all data"], f"values of {table}.{column}", state_of(request))
-        labels, counts = on_strata(_with_rows(base, model, table, account_of(request).login).data(model), partial(value_counts, (table, column)))
+        labels, counts = on_strata(where_rows_are(base, model, table, account_of(request).login).data(model), partial(value_counts, (table, column)))
         search = request.query_params.get("search", "").casefold()
         values = json_values(labels, np.ones(len(labels), np.bool_))
         order = np.argsort(-counts[1:], kind="stable") if len(labels) > 200 else np.arange(len(labels))
@@ -262,7 +253,7 @@ class ColumnValues(APIView):
         if not rights.reaches("look-values", everyone=True, model=model):
             raise needs_values()
         record_look(account_of(request), ["all data"], f"values of {table}.{column}", "draft")
-        return answer(matched_values(base, model, table, column, asked.texts))
+        return answer(matched_values(where_rows_are(base, model, table, account_of(request).login), model, table, column, asked.texts))
 
 
 class CheckCondition(APIView):

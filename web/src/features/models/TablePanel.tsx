@@ -80,7 +80,7 @@ export default function TablePanel({
             <>
               stays in {table.in_place.source} (<code>{table.in_place.relation.join(".")}</code>), asked there
               {model.chosen_by[name] &&
-                `; in which database is chosen by viewer.${model.chosen_by[name].join(" and viewer.")}: look as somebody`}
+                `; in which database is chosen by viewer.${model.chosen_by[name].join(" and viewer.")}: told here are the columns of one of them`}
             </>
           ) : held.kept ? (
             "kept here"
