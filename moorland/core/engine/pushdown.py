@@ -19,6 +19,7 @@ from moorland.core.engine.asked import Asked, Attributes, Measures, PreparedRows
 from moorland.core.engine.by_viewer import UndecidedRule
 from moorland.core.engine.entitlements import EntitlementRule
 from moorland.core.engine.member_rules import MembersRule, ViewerValues
+from moorland.core.engine.missing import read_missing
 from moorland.core.engine.questions import RowsQuestion, TotalsQuestion
 from moorland.core.engine.rules import RowRule, RowsRule
 from moorland.core.engine.visible import RoleRows, ViewerModel
@@ -248,7 +249,9 @@ class Writing:
         written = self.schema.tables[original].base_filter
         found = []
         if written is not None:
-            found.append(self.rendering(alias, original).of(check_condition(written, Scope(schema=self.schema, table=original, viewer=False, inner=True))))
+            condition = check_condition(written, Scope(schema=self.schema, table=original, viewer=False, inner=True))
+            unknown = read_missing(self.schema, self.data.derived, self.data.missing, original, [condition])
+            found.append(never() if unknown else self.rendering(alias, original).of(condition))
         for step in self.schema.parents[table]:
             if self.has_base(step.one):
                 found.append(self.refers(alias, table, step.column, step.one, step.key, functools.partial(self._base_of, step.one)))

@@ -62,8 +62,8 @@ def guard_plan(evaluator: Evaluator, model: str, group: str = GROUP) -> GuardPla
     if len(sources) != 1:
         raise Refused("invalid", f"A guard is for tables that stay in one PostgreSQL source; those of {model} stay in {len(sources) or 'none'}.")
     (source,) = sources
-    if source.attributes:
-        raise Refused("invalid", f"{source.name} is chosen by who asks: a guard is for one database.")
+    if evaluator.choosing.get(model) or source.attributes:
+        raise Refused("invalid", f"Where tables of {model} are is chosen by who asks: a guard is for one database.")
     shape = evaluator.models[model].schema.model
     session = SessionTables(f"{model}_seen", DIALECTS["postgres"])
     held = {table.name: _held(source, table, session) for table in shape.tables if table.in_place is not None and table.in_place.source == source.name}
