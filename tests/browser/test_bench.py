@@ -128,6 +128,8 @@ def test_members_are_seen_or_not_at_any_depth_with_what_whole_totals_give_away(a
 
 def test_from_the_members_side_it_is_told_who_sees_it_and_a_group_is_added_there(admin: Browser) -> None:
     admin.open("/roles/stores-keeper")
+    # The role brings its model along; what is pressed before is drawn anew.
+    admin.sees("Spare parts", "reaches stock")
     admin.press("[data-testid=sentence-0] .words")
     admin.one(".members .member")
     next(item for item in admin.all(".member button") if item.text == "who?").click()
