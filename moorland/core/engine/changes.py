@@ -128,6 +128,22 @@ def row_changes(found: Tried) -> list[RowChange]:
     return [RowChange(dict(_row_values(data, question.table, row)), new) for row in found.rows.tolist()]
 
 
+def may_be_made_together(found: Tried) -> bool:
+    """Whether rows that are each allowed alone are so together too: no two come to one key or lead parents in a circle, and no row decides over another (9.2)."""
+    model, question, written = found.model, found.prepared.question, found.prepared.written
+    if len(found.trial.allowed) < 2:
+        return True
+    schema, table = model.data.schema, question.table
+    key = schema.tables[table].key
+    keys = [row.get(key) for row in written if key is not None and key in row]
+    if len(set(keys)) < len(keys) or (keys and question.update is not None):
+        return False
+    columns = {column for row in written for column in row}
+    if any(item.table == table and item.levels is None and {item.key, item.parent} & columns for item in schema.model.hierarchies):
+        return False
+    return row_by_row(model, table)
+
+
 def try_row(model: ViewerModel, table: str, row: int, values: dict[str, Scalar | None] | None) -> str | None:
     """Why one row may not be updated to some values, or deleted where there are none; None where it may (9.2)."""
     rows = np.array([row])

@@ -7,7 +7,7 @@ from rest_framework.views import APIView
 
 from moorland.core.bundle.model import Table
 from moorland.core.bundle.sources import Source
-from moorland.core.engine.changes import answered, row_changes
+from moorland.core.engine.changes import answered, may_be_made_together, row_changes
 from moorland.core.engine.model_data import LeftInPlace
 from moorland.core.engine.questions import ChangeQuestion, Refused
 from moorland.core.sources.tables_in_place import SqlTable
@@ -56,6 +56,8 @@ class ApplyChange(APIView):
             if told.refused:
                 reason = next(iter(told.reasons or {}))
                 raise Failure(422, "refused", f"{told.refused:,} of {told.meant:,} rows are refused ({reason}). Nothing was changed.")
+            if not may_be_made_together(tried):
+                raise Failure(422, "one_by_one", "Each of these rows may be changed alone, but one decides over another. Change one at a time.")
             if not told.meant:
                 return answer(ChangeApplied(changed=0))
             values = {name: value for name, value in on.content if value is not None}
