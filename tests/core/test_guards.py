@@ -1,6 +1,5 @@
 """A policy written into PostgreSQL shows each database user what the evaluator shows them, cell by cell, and never more (channels.md)."""
 
-import itertools
 import os
 from collections.abc import Iterator
 from pathlib import Path
@@ -25,7 +24,7 @@ from moorland.core.sources.files import to_table_data
 from moorland.core.sources.guards.guard_applying import Verified, applied, state_of, verified
 from moorland.core.sources.guards.guard_plan import GuardPlan, guard_plan
 from moorland.core.sources.tables_in_place import SqlTable
-from tests.core.databases import Database, running_postgres
+from tests.core.databases import Database, content_of_its_own, running_postgres
 from tests.core.oracle.worlds import COLUMNS, World
 from tests.core.seeds import SEEDS
 from tests.core.worlds import TODAY, arrow_table
@@ -36,7 +35,6 @@ CASES = settings(
     phases=[Phase.explicit, Phase.reuse, Phase.generate],
     suppress_health_check=[HealthCheck.function_scoped_fixture],
 )
-WORLDS = itertools.count()
 
 
 class Kept:
@@ -52,13 +50,13 @@ class Kept:
 
     def evaluator(self, document: dict[str, Any], world: World, left: set[str]) -> Evaluator:
         self.database.fill(world)
-        content = next(WORLDS)
+        content = content_of_its_own()
         engine = Postgres("held", self.address)
 
         def load(model: Model, name: str) -> TableData:
             shape = next(table for table in model.tables if table.name == name)
             if name in left:
-                return TableData(f"{name} in place {content}", 0, {}, SqlTable(engine, (name,), shape))
+                return TableData(f"{name} in place, {content}", 0, {}, SqlTable(engine, (name,), shape))
             return to_table_data(arrow_table(COLUMNS[name], world.rows(name)), shape)
 
         return Evaluator(read_document(declared(document, left)), load, TODAY)

@@ -1,7 +1,6 @@
 """A table left in its engine gives the answers it gives in memory: every kind of question, on generated worlds, in real engines (sources.md 18.6)."""
 
 import datetime
-import itertools
 import os
 import sqlite3
 from collections.abc import Callable, Iterator
@@ -47,7 +46,7 @@ from moorland.core.sources.files import to_table_data
 from moorland.core.sources.placing import engine_of
 from moorland.core.sources.tables_in_place import SqlTable
 from moorland.core.sources.writing_rows import statements
-from tests.core.databases import Database, postgres, running_postgres, sqlite
+from tests.core.databases import Database, content_of_its_own, postgres, running_postgres, sqlite
 from tests.core.oracle import conditions as cond
 from tests.core.oracle.worlds import COLUMNS, MEASURES, World
 from tests.core.seeds import SEEDS
@@ -63,10 +62,6 @@ CASES = settings(
 )
 
 
-#: Every filling is a content of its own.
-WORLDS = itertools.count()
-
-
 class Held:
     """An engine over a connection that the test fills."""
 
@@ -77,14 +72,14 @@ class Held:
     def evaluator(self, world: World, left: set[str]) -> Evaluator:
         """The world with some tables left in the engine."""
         self.database.fill(world)
-        content = next(WORLDS)
+        content = content_of_its_own()
         # Half of the worlds are answered by the truths of conditions, where the engine has words for them.
         in_place.AT_FIRST = world.maker.random.choice(["numbers", "all"])  # type: ignore[assignment]
 
         def load(model: Model, name: str) -> TableData:
             shape = next(table for table in model.tables if table.name == name)
             if name in left:
-                return TableData(f"{name} in place {content}", 0, {}, SqlTable(self.engine, (name,), shape))
+                return TableData(f"{name} in place, {content}", 0, {}, SqlTable(self.engine, (name,), shape))
             return to_table_data(arrow_table(COLUMNS[name], world.rows(name)), shape)
 
         return Evaluator(read_document(declared(world.document(), left)), load, TODAY)
