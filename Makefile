@@ -13,7 +13,7 @@ BIN := .venv/bin
 STAMPS := .stamps
 WEB_SOURCES := $(shell find web/src -type f 2>/dev/null) web/index.html web/vite.config.ts
 
-.PHONY: install demo serve test quick seed lint bench soak schema clean
+.PHONY: install demo directory serve test quick seed lint bench soak schema clean
 
 install: $(STAMPS)/python $(STAMPS)/build
 
@@ -56,6 +56,16 @@ $(STAMPS)/spark: requirements-spark.lock $(STAMPS)/python
 	$(BIN)/pip install --quiet --requirement requirements-spark.lock
 	@touch $@
 
+# A directory server and the client library for it, which is built: for the tests, for `make directory`, and where people come from a directory.
+$(STAMPS)/directory: requirements-ldap.lock $(STAMPS)/python
+	@(test -x /usr/sbin/slapd && test -f /usr/include/ldap.h && test -f /usr/include/sasl/sasl.h) || (apt-get update && DEBIAN_FRONTEND=noninteractive apt-get install -y --no-install-recommends slapd libldap2-dev libsasl2-dev)
+	$(BIN)/pip install --quiet --requirement requirements-ldap.lock
+	@touch $@
+
+# A directory with made-up people, to be connected to the demo under Settings, Directories.
+directory: install $(STAMPS)/directory
+	@exec $(BIN)/python -m demo.directory
+
 demo: install
 	@exec $(BIN)/moorland demo
 
@@ -75,7 +85,7 @@ lint: $(STAMPS)/python $(STAMPS)/npm
 	$(BIN)/lint-imports
 	cd web && npm run --silent check && npm run --silent lint
 
-test: install $(STAMPS)/browser $(STAMPS)/postgres $(STAMPS)/clients $(STAMPS)/spark lint
+test: install $(STAMPS)/browser $(STAMPS)/postgres $(STAMPS)/clients $(STAMPS)/spark $(STAMPS)/directory lint
 	cd web && npm run --silent test
 	$(BIN)/pytest
 

@@ -19,6 +19,7 @@ from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.differences import ItemChange, differences
 from moorland.core.insight.impact import ViewerImpact, impact
+from moorland.core.people import People
 from moorland.core.sources.files import bundle_loader, read_arrow
 from moorland.server.bundle_export import as_brought
 from moorland.server.catalog.models import Model
@@ -29,6 +30,7 @@ from moorland.server.directory.models import Account, AttributeDefinition, Group
 from moorland.server.directory.secret_values import cleared, secret_attributes, set_values
 from moorland.server.errors import Failure
 from moorland.server.evaluating import evaluator_of
+from moorland.server.origins.locks import locked, refuse_locked
 from moorland.server.policies.assignments import assign
 from moorland.server.policies.models import Assignment, Role
 from moorland.server.releases.bundles import bundle_of, draft_policy
@@ -65,7 +67,7 @@ def import_into(folder: Path, by: Account | str, apply: bool, with_data: bool = 
     bundle, beside = read_folder(folder), read_workspace(folder)
     Evaluator(bundle, bundle_loader(bundle, folder))
     before = bundle_of("draft")
-    was, people_were, assigned_were = draft_policy()[0], people_document(), _assigned()
+    was, people_were, assigned_were, locks = draft_policy()[0], people_document(), _assigned(), locked()
     with transaction.atomic():
         with recorded(by, "import bundle", bundle.name, "people", "policy", "data") as change:
             tables = _tables(bundle, folder) if with_data else []
@@ -82,6 +84,7 @@ def import_into(folder: Path, by: Account | str, apply: bool, with_data: bool = 
                     after.data(name)
             except BundleError as error:
                 raise _unfit(error.problems) from None
+            refuse_locked(locks, People(before), after.people)
             plan = ImportPlan(
                 policy=differences(was, draft_policy()[0]),
                 people=_people_changes(people_were, people_document()),

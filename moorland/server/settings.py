@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "moorland.server.outside",
     "moorland.server.checks",
     "moorland.server.sources",
+    "moorland.server.origins",
     "moorland.server.schedules",
 ]
 

@@ -56,6 +56,7 @@ from moorland.server.directory.act_views import (
 from moorland.server.directory.views import Attributes, Held, Password, People, Person, Session
 from moorland.server.door.views import Doors, OneDoorKey, OneDoorSession, OneOwnDoorKey, OwnDoors, Parity
 from moorland.server.duties.views import Duties, OneDuty, OwnDuties, WhatCan, WhoCan
+from moorland.server.origins.views import OneOrigin, OneOriginToken, OriginJoins, OriginRuns, Origins, OriginTokens, TryOrigin, TryOriginRun
 from moorland.server.outside.frames import FramedBeneath, FramedExport, FramedPage, embedded
 from moorland.server.outside.views import Issuers, OneIssuer, OutsideTries
 from moorland.server.pages.reader_views import PageOfReader, PagesOfReaders
@@ -181,6 +182,14 @@ urlpatterns = [
     path("api/schedules/<int:key>", OneSchedule.as_view()),
     path("api/models/<str:model>/placed", PlacedTables.as_view()),
     path("api/models/<str:model>/tables/<str:table>/place", MovedTable.as_view()),
+    path("api/settings/origins", Origins.as_view()),
+    path("api/settings/origins/try", TryOrigin.as_view()),
+    path("api/settings/origins/try/run", TryOriginRun.as_view()),
+    path("api/settings/origins/of/<name:name>", OneOrigin.as_view()),
+    path("api/settings/origins/of/<name:name>/runs", OriginRuns.as_view()),
+    path("api/settings/origins/of/<name:name>/joins", OriginJoins.as_view()),
+    path("api/settings/origins/of/<name:name>/tokens", OriginTokens.as_view()),
+    path("api/settings/origins/of/<name:name>/tokens/<int:key>", OneOriginToken.as_view()),
     path("api/settings/sign-in", Rules.as_view()),
     path("api/settings/sign-in/try", RulesTried.as_view()),
     path("api/settings/bundle", BundleExport.as_view()),

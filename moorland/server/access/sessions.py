@@ -38,7 +38,8 @@ def begin(request: HttpRequest, account: Account, asked: PersonalRules) -> None:
 
 def limit(request: HttpRequest, account: Account, asked: PersonalRules) -> None:
     """Sets what has to be done before anything else: a new password, then a second factor."""
-    first = "password" if password_is_over(account, asked) else "second_factor" if factor_is_missing(account, asked) else None
+    # A password kept elsewhere is not over here.
+    first = "password" if account.has_usable_password() and password_is_over(account, asked) else "second_factor" if factor_is_missing(account, asked) else None
     if request.session.get(LIMITED) != first:
         request.session[LIMITED] = first
 

@@ -39,7 +39,8 @@ from moorland.server.directory.copying import copy_items, owned_things
 from moorland.server.directory.invitations import first_password, forgotten, invite, mailed, may_be_mailed, set_up
 from moorland.server.directory.knowing import knows_group, knows_organization, knows_person
 from moorland.server.directory.models import Account, Group, Organization
-from moorland.server.directory.people_files import ImportReport, PeopleImport, RowReport, exported, report_of, run
+from moorland.server.directory.people_files import ImportReport, PeopleImport, exported, report_of, run
+from moorland.server.directory.people_rows import RowReport
 from moorland.server.directory.secret_values import secret_attributes
 from moorland.server.directory.service import still_as_judged, tried
 from moorland.server.directory.sessions import session_answer

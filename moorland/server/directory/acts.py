@@ -202,10 +202,15 @@ def leave(asked: Leaving, by: Account) -> None:
 
 def _hand_over(account: Account, heir: Account | None, by: Account) -> None:
     """Pages they own or made, and what they keep; without an heir, pages they made stay theirs, and are nobody's once they are deleted."""
-    changed, login = False, account.login
     if heir is not None:
         for page in ReaderPage.objects.filter(maker=account):
             hand_over(page, heir, by)
+    carried_over(account.login, heir.login if heir is not None else None)
+
+
+def carried_over(login: str, to: str | None) -> None:
+    """What names somebody as owner or keeper names another login, or nobody."""
+    changed = False
     for stored, key in [
         *((page, "owner") for page in Page.objects.all()),
         *((role, "keeper") for role in Role.objects.all()),
@@ -213,14 +218,14 @@ def _hand_over(account: Account, heir: Account | None, by: Account) -> None:
     ]:
         if stored.document.get(key) == login:
             document = {**stored.document}
-            if heir is None:
+            if to is None:
                 document.pop(key)
             else:
-                document[key] = heir.login
+                document[key] = to
             stored.rewritten(document)
             changed = True
     for kept in (Group, Organization, Account):
-        kept.objects.filter(keeper=login).update(keeper=heir.login if heir else "")
+        kept.objects.filter(keeper=login).update(keeper=to or "")
     if changed:
         outdate("policy")
 

@@ -1,6 +1,6 @@
 """Proper tables for people, because searching, importing and synchronizing work on them."""
 
-from typing import Any
+from typing import Any, Self
 
 from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
 from django.db import models
@@ -89,10 +89,15 @@ class Account(Versioned, AbstractBaseUser):
         today = timezone.now().date()
         return self.enabled and (self.first_day is None or self.first_day <= today) and (self.last_day is None or today <= self.last_day)
 
-    def save(self, *args: Any, **kwargs: Any) -> None:
-        """Keeps the identities by which uniqueness is decided."""
+    def identified(self) -> Self:
+        """The account with the identities by which uniqueness is decided."""
         self.login_identity = identity(self.login)
         self.email_identity = identity(self.email) if self.email else None
+        return self
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        """Keeps the identities by which uniqueness is decided."""
+        self.identified()
         super().save(*args, **kwargs)
 
 

@@ -13,12 +13,14 @@ from moorland.core.insight.holders import Holder, holders, page_openers
 from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.core.people import People, Viewer
 from moorland.server.changes import in_charge, nobody_in_charge
-from moorland.server.checks.running import outcome, results
+from moorland.server.checks.running import outcome as outcome_of
+from moorland.server.checks.running import results
 from moorland.server.directory.models import Account
-from moorland.server.duties.judging import Outcome, gains_by_name, holdings, judge
+from moorland.server.duties.judging import Outcome, gains_by_name, holdings, judge, roles_gained, roles_lost
 from moorland.server.duties.rights import Rights, outside, rights_of
 from moorland.server.errors import Failure
 from moorland.server.evaluating import evaluator
+from moorland.server.origins.locks import locked, refuse_locked
 from moorland.server.releases.bundles import State, bundle_of, live_number, workspace
 
 
@@ -44,24 +46,29 @@ def signature(viewer: Viewer) -> tuple[object, ...]:
 class Tried:
     """A change that was tried and judged: who gains and loses what, as whoever makes it may be told.
 
-    `state` is what it was judged on, None for who may do everything. `broken` are the promises of what is live that it would break, by label,
+    `gained` and `lost` are the logins of who gains or loses a role, where losing a limit is a gain. `state` is what it was judged on, None for who may do everything. `broken` are the promises of what is live that it would break, by label,
     as far as whoever makes it is told of promises.
     """
 
     viewers: list[ViewerImpact]
     state: tuple[int, ...] | None
     broken: list[str]
+    gained: list[str]
+    lost: list[str]
 
 
-def tried(change: Callable[[], object], by: Account) -> Tried:
+def tried(change: Callable[[], object], by: Account, origin: int | None = None) -> Tried:
     """Who gains and loses what, in the live release, if the change is made; it is made and taken back.
 
-    Raises Failure where the change cannot be made, or reaches beyond the duties of whoever makes it (accounts.md 2).
+    `origin` is the one that says it, where it does not come from somebody here.
+
+    Raises Failure where the change cannot be made, or reaches beyond the duties of whoever makes it (accounts.md 2), or changes what another
+    origin says (accounts.md 17).
     """
     rights, state = rights_of(by), _state()
     states: tuple[State, ...] = ("live",) if rights.keeps_all else ("live", "draft")
     befores = {name: evaluator(name) for name in states}
-    held, before_in_charge = holdings(befores["live"]), in_charge()
+    held, before_in_charge, locks = holdings(befores["live"]), in_charge(), locked(but=origin)
     with transaction.atomic():
         try:
             change()
@@ -76,22 +83,26 @@ def tried(change: Callable[[], object], by: Account) -> Tried:
             transaction.set_rollback(True)
     for name, old in befores.items():
         judge(by, rights, Outcome(old, afters[name], concerned(old, afters[name]), held, holds))
+    refuse_locked(locks, befores["live"].people, afters["live"].people)
     if not kept:
         raise nobody_in_charge()
     before, after = befores["live"], afters["live"]
     logins = [login for login in concerned(before, after) if _differs(before, after, login)]
     found = impact(before, after, logins)
     broken = newly_broken(before, after) if logins and (rights.whole("checks") or rights.whole("release")) else []
+    outcome = Outcome(before, after, logins, held, holds)
+    gained = [login for login in logins if login in after.people.users and after.viewer(login).enabled and any(True for _ in roles_gained(outcome, login))]
+    lost = [login for login in logins if roles_lost(outcome, login)]
     if rights.whole("look-values"):
-        return Tried(found, None if rights.keeps_all else state, broken)
+        return Tried(found, None if rights.keeps_all else state, broken, gained, lost)
     people = [after.viewer(login) if login in after.people.users else before.viewer(login) for login in logins]
-    return Tried(told_to(rights, found, people), state, broken)
+    return Tried(told_to(rights, found, people), state, broken, gained, lost)
 
 
 def newly_broken(before: Evaluator, after: Evaluator) -> list[str]:
     """The promises of what is live that are kept and would not be, by label."""
     kept = [promise for promise, result in zip(before.bundle.promises, results("live", before.bundle.promises), strict=True) if result.kept]
-    return [promise.title for promise in kept if not outcome(after, promise).kept]
+    return [promise.title for promise in kept if not outcome_of(after, promise).kept]
 
 
 def told_to(rights: Rights, found: list[ViewerImpact], people: list[Viewer]) -> list[ViewerImpact]:

@@ -8,6 +8,7 @@ from django.contrib.auth.hashers import make_password
 from django.http import HttpRequest
 
 from moorland.server.directory.models import Account
+from moorland.server.origins.binding import bind_as
 from moorland.server.unchanged import unless_changed
 
 #: Each hash takes much memory by design: so many are made at once.
@@ -21,6 +22,9 @@ class LoginBackend(BaseBackend):
         if not login or password is None:
             return None
         account = Account.objects.by_identity(login)
+        bound = bind_as(account, password) if account is not None else None
+        if account is not None and bound is not None:
+            return account if bound and account.good_today() and account.kind == "person" else None
         with _hashing:
             if account is None or not account.has_usable_password():
                 make_password(password)

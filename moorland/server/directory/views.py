@@ -99,7 +99,8 @@ class Session(APIView):
                 user_login_failed.send(Session, credentials={"login": asked.login}, request=request._request)
                 record_refusal(name, "sign-in refused", "session", address)
                 raise Failure(401, "wrong_code", "This code is not right, or was used already. Take the one that is shown now.")
-        refuse_way(account, "password")
+        if account.has_usable_password():
+            refuse_way(account, "password")
         login(request._request, account)
         begin(request._request, account, rules_of(account))
         record(account.login, "sign-in", "session")

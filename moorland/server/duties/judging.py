@@ -218,7 +218,7 @@ def _gains_within(rights: Rights, outcome: Outcome, login: str) -> None:
     new = _viewer(outcome.after, login)
     if new is not None and new.enabled:
         old = _viewer(outcome.before, login)
-        for role in _roles_gained(outcome, login):
+        for role in roles_gained(outcome, login):
             if not rights.reaches("map", person=new, role=role):
                 raise outside(f"By this {login} would gain by {outcome.after.people.roles[role].title}, which is not in the scope of your duties.")
         changed = _values_changed(old if old is not None and old.enabled else None, new)
@@ -231,7 +231,7 @@ def _gains_within(rights: Rights, outcome: Outcome, login: str) -> None:
         refuse_wider(rights, duty, outcome.after.people)
 
 
-def _roles_gained(outcome: Outcome, login: str) -> Iterator[str]:
+def roles_gained(outcome: Outcome, login: str) -> Iterator[str]:
     """Grant roles held afterwards and not before, and limit roles the other way round."""
     old, new = _viewer(outcome.before, login), _viewer(outcome.after, login)
     before = set(old.held) if old is not None and old.enabled else set[str]()
@@ -240,6 +240,17 @@ def _roles_gained(outcome: Outcome, login: str) -> Iterator[str]:
         kind = (outcome.after if name in new.held else outcome.before).people.roles[name].kind
         if (kind == "grant") == (name in new.held) and (kind == "grant" or name in before):
             yield name
+
+
+def roles_lost(outcome: Outcome, login: str) -> bool:
+    """Whether somebody loses a grant role or gains a limit."""
+    old, new = (_viewer(base, login) for base in (outcome.before, outcome.after))
+    before = set(old.held) if old is not None and old.enabled else set[str]()
+    after = set(new.held) if new is not None and new.enabled else set[str]()
+    gone = any(outcome.before.people.roles[name].kind == "grant" for name in before - after)
+    # Whoever is new, or is not there any more, has no use of a limit.
+    limited = bool(before) and any(outcome.after.people.roles[name].kind == "limit" for name in after - before)
+    return gone or limited
 
 
 def _values_changed(old: Viewer | None, new: Viewer) -> set[str]:
@@ -258,7 +269,7 @@ def gains_by_name(outcome: Outcome, login: str) -> bool:
     if new is None or not new.enabled:
         return False
     changed = _values_changed(old, new) & set(IDENTITY)
-    return bool(changed) and (any(True for _ in _roles_gained(outcome, login)) or any(changed & outcome.after.viewer_reads[name] for name in new.held))
+    return bool(changed) and (any(True for _ in roles_gained(outcome, login)) or any(changed & outcome.after.viewer_reads[name] for name in new.held))
 
 
 def _gains(outcome: Outcome, login: str) -> bool:
@@ -266,7 +277,7 @@ def _gains(outcome: Outcome, login: str) -> bool:
     new, old = _viewer(outcome.after, login), _viewer(outcome.before, login)
     if new is None or not new.enabled:
         return False
-    if any(True for _ in _roles_gained(outcome, login)) or _duties_gained(outcome, login):
+    if any(True for _ in roles_gained(outcome, login)) or _duties_gained(outcome, login):
         return True
     changed = _values_changed(old, new)
     return any(changed & outcome.after.viewer_reads[name] for name in new.held)

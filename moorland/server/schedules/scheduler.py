@@ -5,6 +5,8 @@ import logging
 from apscheduler.schedulers.background import BackgroundScheduler
 from django.db import connection
 
+from moorland.server.origins.ldap_runs import run_due_directories
+from moorland.server.origins.models import Origin
 from moorland.server.schedules.checks import run_due_checks
 from moorland.server.schedules.models import ChecksSchedule, Schedule
 from moorland.server.schedules.running import run_due
@@ -17,7 +19,7 @@ _log = logging.getLogger(__name__)
 
 def start() -> BackgroundScheduler:
     """Looks for what is due for as long as the server runs; one look at a time. What ran when the server stopped is free again."""
-    for kind in (Schedule, ChecksSchedule):
+    for kind in (Schedule, ChecksSchedule, Origin):
         kind.objects.exclude(running_since=None).update(running_since=None)
     scheduler = BackgroundScheduler(timezone="UTC")
     scheduler.add_job(_look, "interval", seconds=LOOK_SECONDS, max_instances=1, coalesce=True)
@@ -29,6 +31,7 @@ def _look() -> None:
     try:
         run_due()
         run_due_checks()
+        run_due_directories()
     except Exception:
         _log.exception("schedules could not be looked at")
     finally:

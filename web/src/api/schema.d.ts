@@ -2390,6 +2390,144 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/origins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who may do everything: where people come from; keep one, new or changed. */
+        get: operations["api_settings_origins_retrieve"];
+        /** @description Who may do everything: where people come from; keep one, new or changed. */
+        put: operations["api_settings_origins_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/origins/of/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Who may do everything: take an origin away. Its people stay, and are kept here from then on; who signed in by it needs a link. */
+        delete: operations["api_settings_origins_of_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/origins/of/{name}/joins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who may do everything: an entry is the person of an account that is here already; the next run takes it so. */
+        post: operations["api_settings_origins_of_joins_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/origins/of/{name}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Who may do everything: read a directory and apply what it says now, as a task; or let what is held one by one through for an hour. */
+        put: operations["api_settings_origins_of_runs_update"];
+        /** @description Who may do everything: read a directory and apply what it says now, as a task; or let what is held one by one through for an hour. */
+        post: operations["api_settings_origins_of_runs_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/origins/of/{name}/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who may do everything: a token for a provisioning client; shown once. */
+        post: operations["api_settings_origins_of_tokens_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/origins/of/{name}/tokens/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Who may do everything: end a token at once. */
+        delete: operations["api_settings_origins_of_tokens_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/origins/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who may do everything: what a directory shows of what is written so far; nothing is kept. */
+        post: operations["api_settings_origins_try_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/origins/try/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who may do everything: what a run of a directory, as it is written, would do; a task, whose result is an ArrivalReport. */
+        post: operations["api_settings_origins_try_run_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings/sign-in": {
         parameters: {
             query?: never;
@@ -3149,6 +3287,66 @@ export interface components {
             message: string;
         };
         /**
+         * ArrivalReport
+         * @description What a run does or would do: counts, people by outcome, who gains and loses, and what of it is beyond the bounds.
+         */
+        ArrivalReport: {
+            /** Beyond */
+            beyond?: string[];
+            /** Broken */
+            broken?: string[];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /**
+             * Fingerprint
+             * @default
+             */
+            fingerprint?: string;
+            /** Gained */
+            gained?: string[];
+            /** Lost */
+            lost?: string[];
+            /**
+             * More
+             * @default 0
+             */
+            more?: number;
+            /** Notes */
+            notes?: string[];
+            /** Rows */
+            rows: components["schemas"]["ArrivedRow"][];
+            /** Viewers */
+            viewers?: components["schemas"]["ViewerImpact"][];
+        };
+        /**
+         * ArrivedRow
+         * @description What becomes of a person; `taken` is the login of the account here that an entry collides with, and could be joined to.
+         */
+        ArrivedRow: {
+            /** Changes */
+            changes?: string[];
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Outcome */
+            outcome: components["schemas"]["ArrivedRowOutcomeEnum"];
+            /**
+             * Taken
+             * @default null
+             */
+            taken?: string | null;
+            /**
+             * Why
+             * @default null
+             */
+            why?: string | null;
+        };
+        /** @enum {string} */
+        ArrivedRowOutcomeEnum: "created" | "changed" | "unchanged" | "gone" | "refused";
+        /**
          * AskedEntry
          * @description A release somebody asked for, which waits for a second person; `stale` where the content is another one by now.
          */
@@ -3468,6 +3666,27 @@ export interface components {
             label: string;
             /** Rows */
             rows: number;
+        };
+        /**
+         * Bounds
+         * @description Beyond what a run is held until somebody looks: so many people gaining or losing a role (losing a limit is a gain), and so many percent gone.
+         */
+        Bounds: {
+            /**
+             * Gain
+             * @default 5
+             */
+            gain?: number;
+            /**
+             * Gone Percent
+             * @default 20
+             */
+            gone_percent?: number;
+            /**
+             * Lose
+             * @default 20
+             */
+            lose?: number;
         };
         /**
          * Bridge
@@ -5256,6 +5475,34 @@ export interface components {
             type: ("text" | "integer" | "number" | "boolean" | "date" | "timestamp") | null;
         };
         /**
+         * FoundEntry
+         * @description A real entry of a directory, with the values its attributes give.
+         */
+        FoundEntry: {
+            /** Values */
+            values: {
+                [key: string]: string[];
+            };
+            /** Where */
+            where: string;
+        };
+        /**
+         * FoundGroup
+         * @description A real group of a directory, with how many people it holds, nested ones resolved.
+         */
+        FoundGroup: {
+            /** Entry */
+            entry: string;
+            /** Inner */
+            inner: number;
+            /** Members */
+            members: number;
+            /** Name */
+            name: string;
+            /** Where */
+            where: string;
+        };
+        /**
          * FoundPage
          * @description The token of the next part (empty: there is none), how many are here, and how many in all.
          */
@@ -5499,6 +5746,34 @@ export interface components {
              * @default null
              */
             out_of?: string | null;
+        };
+        /**
+         * GroupsThere
+         * @description Where groups are in a directory; `member` holds distinguished names (member, uniqueMember) or logins (memberUid).
+         */
+        GroupsThere: {
+            /** Base */
+            base: string;
+            /**
+             * Filter
+             * @default (objectClass=groupOfNames)
+             */
+            filter?: string;
+            /**
+             * Key
+             * @default entryUUID
+             */
+            key?: string;
+            /**
+             * Member
+             * @default member
+             */
+            member?: string;
+            /**
+             * Name
+             * @default cn
+             */
+            name?: string;
         };
         /**
          * GuardAnswer
@@ -6062,6 +6337,16 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * JoinRequest
+         * @description That an entry is the person of an account here.
+         */
+        JoinRequest: {
+            /** Entry */
+            entry: string;
+            /** Login */
+            login: string;
+        };
         /** @enum {string} */
         JoinedEnum: "and" | "or";
         /** Keep */
@@ -6134,6 +6419,64 @@ export interface components {
         LadderRungKindEnum: "locked" | "own" | "group" | "organization" | "default";
         /** @enum {string} */
         LayerEnum: "account" | "page" | "model" | "object" | "rows" | "masks" | "limits";
+        /**
+         * LdapText
+         * @description A directory that is asked (RFC 4511): people are read from it by schedule, and may sign in by its passwords.
+         */
+        LdapText: {
+            /**
+             * Bind
+             * @default
+             */
+            bind?: string;
+            bounds?: components["schemas"]["Bounds"];
+            /**
+             * Certificate
+             * @default
+             */
+            certificate?: string;
+            /** @default null */
+            groups?: components["schemas"]["GroupsThere"] | null;
+            /**
+             * Home
+             * @default null
+             */
+            home?: string | null;
+            /** Host */
+            host: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ldap";
+            /**
+             * Label
+             * @default
+             */
+            label?: string;
+            /** Listed */
+            listed?: components["schemas"]["ListedGroup"][];
+            /** Name */
+            name: string;
+            people: components["schemas"]["PeopleThere"];
+            /**
+             * Port
+             * @default null
+             */
+            port?: number | null;
+            /**
+             * Security
+             * @default ldaps
+             */
+            security?: components["schemas"]["SecurityEnum"];
+            /**
+             * Sign In
+             * @default true
+             */
+            sign_in?: boolean;
+            /** @default null */
+            when?: components["schemas"]["When"] | null;
+        };
         /**
          * Leaving
          * @description Somebody leaves: the account is good until a day, what is mapped to it ends then, and what it owns and keeps is handed over at once.
@@ -6281,6 +6624,25 @@ export interface components {
         LinesChecked: {
             /** Faults */
             faults: components["schemas"]["Fault"][][];
+        };
+        /**
+         * ListedGroup
+         * @description A group of an origin that fills a group here; `entry` is its key there, `name` what it is called there.
+         *
+         *     A group that carries duties is filled only where `duties` says so.
+         */
+        ListedGroup: {
+            /**
+             * Duties
+             * @default false
+             */
+            duties?: boolean;
+            /** Entry */
+            entry: string;
+            /** Group */
+            group: string;
+            /** Name */
+            name: string;
         };
         /**
          * Look
@@ -7102,6 +7464,67 @@ export interface components {
         };
         /** @enum {string} */
         OfEnum: "group" | "organization";
+        /**
+         * OidcText
+         * @description A provider by which people sign in (OpenID Connect, code flow with PKCE).
+         */
+        OidcText: {
+            /** Attributes */
+            attributes?: {
+                [key: string]: string;
+            };
+            bounds?: components["schemas"]["Bounds"];
+            /** Client Id */
+            client_id: string;
+            /**
+             * Creates
+             * @default true
+             */
+            creates?: boolean;
+            /**
+             * Display Name
+             * @default name
+             */
+            display_name?: string;
+            /**
+             * Groups
+             * @default
+             */
+            groups?: string;
+            /**
+             * Home
+             * @default null
+             */
+            home?: string | null;
+            /** Issuer */
+            issuer: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "oidc";
+            /**
+             * Label
+             * @default
+             */
+            label?: string;
+            /** Listed */
+            listed?: components["schemas"]["ListedGroup"][];
+            /**
+             * Login
+             * @default preferred_username
+             */
+            login?: string;
+            /** Name */
+            name: string;
+            /**
+             * Organization
+             * @default
+             */
+            organization?: string;
+            /** Scopes */
+            scopes?: string[];
+        };
         /** @enum {string} */
         OnlyEnum: "all" | "differing";
         /**
@@ -7202,6 +7625,159 @@ export interface components {
             locked?: boolean;
             /** Value */
             value: boolean | number | string | (boolean | number | string)[] | null;
+        };
+        /**
+         * OriginEntry
+         * @description An origin as it stands.
+         */
+        OriginEntry: {
+            /** Enabled */
+            enabled: boolean;
+            /** Groups */
+            groups?: components["schemas"]["UnlistedGroup"][];
+            /** Has Secret */
+            has_secret: boolean;
+            /** Holding */
+            holding: boolean;
+            /** Keeper */
+            keeper: string | null;
+            /** Next At */
+            next_at: string | null;
+            /** Origin */
+            origin: components["schemas"]["LdapText"] | components["schemas"]["ScimText"] | components["schemas"]["OidcText"];
+            /** People */
+            people: number;
+            /** Running */
+            running: boolean;
+            /** Runs */
+            runs: components["schemas"]["OriginRunEntry"][];
+            /** Tokens */
+            tokens?: components["schemas"]["OriginTokenEntry"][];
+            /** Trouble */
+            trouble: string;
+            /** Troubled At */
+            troubled_at: string | null;
+            /** Version */
+            version: number;
+        };
+        /**
+         * OriginList
+         * @description All origins; `hosts` are those a directory may be on, `ldap` says whether the client library is here.
+         */
+        OriginList: {
+            /** Hosts */
+            hosts: string[];
+            /** Ldap */
+            ldap: boolean;
+            /** Origins */
+            origins: components["schemas"]["OriginEntry"][];
+            /** Time Zone */
+            time_zone: string;
+        };
+        /**
+         * OriginRunEntry
+         * @description A run, in words.
+         */
+        OriginRunEntry: {
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Ended At */
+            ended_at: string | null;
+            /** Id */
+            id: number;
+            /** Message */
+            message: string;
+            /** Rows */
+            rows: components["schemas"]["ArrivedRow"][];
+            /** State */
+            state: components["schemas"]["OriginRunEntryStateEnum"];
+        };
+        /** @enum {string} */
+        OriginRunEntryStateEnum: "running" | "applied" | "same" | "held" | "failed";
+        /**
+         * OriginSave
+         * @description An origin to keep. `secret` left out stays; null as version makes a new one.
+         */
+        OriginSave: {
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+            /** Origin */
+            origin: components["schemas"]["LdapText"] | components["schemas"]["ScimText"] | components["schemas"]["OidcText"];
+            /**
+             * Secret
+             * @default null
+             */
+            secret?: string | null;
+            /**
+             * Version
+             * @default null
+             */
+            version?: number | null;
+        };
+        /**
+         * OriginTokenEntry
+         * @description A token of a provisioning client, without the token.
+         */
+        OriginTokenEntry: {
+            /** Id */
+            id: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Used At */
+            used_at: string | null;
+        };
+        /**
+         * OriginTried
+         * @description What a directory answers to an origin as it is written: whether it is reached, what is found, and what is wrong in a sentence.
+         */
+        OriginTried: {
+            /** Attributes */
+            attributes?: string[];
+            /** Bases */
+            bases?: string[];
+            /**
+             * Count
+             * @default null
+             */
+            count?: number | null;
+            /** Groups */
+            groups?: components["schemas"]["FoundGroup"][];
+            /** Message */
+            message: string;
+            /** People */
+            people?: components["schemas"]["FoundEntry"][];
+            /** Problems */
+            problems?: string[];
+            /** Reached */
+            reached: boolean;
+        };
+        /**
+         * OriginTry
+         * @description An origin as it is written, tried without being kept.
+         */
+        OriginTry: {
+            /** Origin */
+            origin: components["schemas"]["LdapText"] | components["schemas"]["ScimText"] | components["schemas"]["OidcText"];
+            /**
+             * Secret
+             * @default null
+             */
+            secret?: string | null;
         };
         /**
          * OutsideTried
@@ -8153,6 +8729,48 @@ export interface components {
              * @default null
              */
             user?: string | null;
+        };
+        /**
+         * PeopleThere
+         * @description Where people are in a directory, and which of their attributes says what. What is blank is not said by it.
+         */
+        PeopleThere: {
+            /** Attributes */
+            attributes?: {
+                [key: string]: string;
+            };
+            /** Base */
+            base: string;
+            /**
+             * Email
+             * @default mail
+             */
+            email?: string;
+            /**
+             * Filter
+             * @default (objectClass=inetOrgPerson)
+             */
+            filter?: string;
+            /**
+             * Key
+             * @default entryUUID
+             */
+            key?: string;
+            /**
+             * Login
+             * @default uid
+             */
+            login?: string;
+            /**
+             * Name
+             * @default cn
+             */
+            name?: string;
+            /**
+             * Organization
+             * @default
+             */
+            organization?: string;
         };
         /**
          * PeopleWithin
@@ -9608,6 +10226,17 @@ export interface components {
         /** @enum {string} */
         RunEntryStateEnum: "running" | "accepted" | "same" | "waiting" | "failed";
         /**
+         * RunRequest
+         * @description A run now; `accepted` is the fingerprint of what was looked at, which is applied although it is beyond the bounds.
+         */
+        RunRequest: {
+            /**
+             * Accepted
+             * @default null
+             */
+            accepted?: string | null;
+        };
+        /**
          * SameMust
          * @description The same rows, objects, cells and pages as another viewer.
          */
@@ -9680,6 +10309,41 @@ export interface components {
             when: components["schemas"]["When"];
         };
         /**
+         * ScimText
+         * @description A client that provisions people here (RFC 7643, 7644), by tokens.
+         */
+        ScimText: {
+            /** Attributes */
+            attributes?: {
+                [key: string]: string;
+            };
+            bounds?: components["schemas"]["Bounds"];
+            /**
+             * Home
+             * @default null
+             */
+            home?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "scim";
+            /**
+             * Label
+             * @default
+             */
+            label?: string;
+            /** Listed */
+            listed?: components["schemas"]["ListedGroup"][];
+            /** Name */
+            name: string;
+            /**
+             * Organization
+             * @default null
+             */
+            organization?: string | null;
+        };
+        /**
          * SearchPart
          * @description Which part of the results.
          */
@@ -9697,6 +10361,8 @@ export interface components {
         };
         /** @enum {string} */
         SecondFactorEnum: "off" | "offered" | "required";
+        /** @enum {string} */
+        SecurityEnum: "ldaps" | "starttls" | "none";
         /**
          * SeenRequest
          * @description The findings that were seen.
@@ -10770,6 +11436,22 @@ export interface components {
             tokens: components["schemas"]["TokenEntry"][];
         };
         /**
+         * TokenMade
+         * @description A token, shown this one time.
+         */
+        TokenMade: {
+            /** Token */
+            token: string;
+        };
+        /**
+         * TokenRequest
+         * @description What a token is for.
+         */
+        TokenRequest: {
+            /** Name */
+            name: string;
+        };
+        /**
          * TokenScope
          * @description What a token may do: `read` asks, `people` changes people, `stand-in` asks as others; in all models or some.
          */
@@ -11080,6 +11762,18 @@ export interface components {
         };
         /** @enum {string} */
         UnlistedEnum: "hidden" | "visible";
+        /**
+         * UnlistedGroup
+         * @description A group that a provisioning client made and that fills no group here.
+         */
+        UnlistedGroup: {
+            /** Entry */
+            entry: string;
+            /** Members */
+            members: number;
+            /** Name */
+            name: string;
+        };
         /**
          * Unmatched
          * @description An item that is no value of the column, and the nearest one.
@@ -15434,6 +16128,242 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutsideTried"];
+                };
+            };
+        };
+    };
+    api_settings_origins_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OriginList"];
+                };
+            };
+        };
+    };
+    api_settings_origins_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OriginSave"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OriginEntry"];
+                };
+            };
+        };
+    };
+    api_settings_origins_of_destroy: {
+        parameters: {
+            query: {
+                /** @description The version that was read; another is refused as stale. */
+                version: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_settings_origins_of_joins_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_settings_origins_of_runs_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OriginEntry"];
+                };
+            };
+        };
+    };
+    api_settings_origins_of_runs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RunRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskAnswer"];
+                };
+            };
+        };
+    };
+    api_settings_origins_of_tokens_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+        };
+    };
+    api_settings_origins_of_tokens_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_settings_origins_try_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OriginTry"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OriginTried"];
+                };
+            };
+        };
+    };
+    api_settings_origins_try_run_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OriginTry"];
+            };
+        };
+        responses: {
+            /** @description The result of the task. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalReport"];
+                };
+            };
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskAnswer"];
                 };
             };
         };

@@ -12,6 +12,7 @@ export function useRights() {
     login: account?.login ?? "",
     may: (...acts: Act[]) => acts.some((act) => account?.acts.includes(act)),
     everywhere: (...acts: Act[]) => acts.some((act) => account?.everywhere.includes(act)),
+    keepsAll: (Object.keys(LABELS) as Act[]).every((act) => account?.everywhere.includes(act)),
   };
 }
 

@@ -2,6 +2,7 @@ import { NavLink, useParams } from "react-router-dom";
 import { useRights } from "../../state/rights";
 import { Door } from "./Door";
 import { Duties } from "./Duties";
+import { Origins } from "./origins/Origins";
 import { OutsideViewers } from "./OutsideViewers";
 import { SignInRules } from "./SignInRules";
 import { Sources } from "./Sources";
@@ -12,6 +13,7 @@ import "./settings.css";
 const VIEWS = [
   ["duties", "Duties"],
   ["sign-in", "Sign-in"],
+  ["directories", "Directories"],
   ["tokens", "Tokens"],
   ["door", "Query door"],
   ["outside", "Outside viewers"],
@@ -22,8 +24,8 @@ const VIEWS = [
 /** What concerns the workspace as a whole. */
 export default function SettingsScreen() {
   const { view } = useParams();
-  const { may } = useRights();
-  const views = VIEWS.filter(([name]) => may(name === "sources" ? "sources" : "settings"));
+  const { may, keepsAll } = useRights();
+  const views = VIEWS.filter(([name]) => (name === "directories" ? keepsAll : may(name === "sources" ? "sources" : "settings")));
   const chosen = (views.find(([name]) => name === view) ?? views[0])?.[0];
   return (
     <div className="pad keeping">
@@ -36,6 +38,7 @@ export default function SettingsScreen() {
       </nav>
       {chosen === "duties" && <Duties />}
       {chosen === "sign-in" && <SignInRules />}
+      {chosen === "directories" && <Origins />}
       {chosen === "tokens" && <Tokens />}
       {chosen === "door" && <Door />}
       {chosen === "outside" && <OutsideViewers />}

@@ -1,0 +1,1 @@
+"""Where accounts come from beside here: directories, provisioning clients and providers to sign in by (accounts.md 16 to 21)."""

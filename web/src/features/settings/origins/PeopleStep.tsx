@@ -1,0 +1,101 @@
+import { AutoComplete, Input, Select } from "antd";
+import { usePeople } from "../../../state/directory";
+import { Notice } from "../../../ui/Notice";
+import { type Directory, type Setting, type Tried, entryValues } from "./writing";
+
+type Field = "key" | "login" | "name" | "email" | "organization";
+
+const FIELDS: { field: Field; label: string; hint: string }[] = [
+  { field: "key", label: "Known again by", hint: "stays when somebody is renamed or moved" },
+  { field: "login", label: "Login", hint: "" },
+  { field: "name", label: "Name", hint: "" },
+  { field: "email", label: "E-mail", hint: "blank: not said by it" },
+  { field: "organization", label: "Organization", hint: "an organization here, by name or label" },
+];
+
+/** Where people are, and which attribute says what, beside real entries. */
+export function PeopleStep({ text, set, there }: { text: Directory; set: Setting; there: Tried | undefined }) {
+  const people = usePeople();
+  const own = text.people;
+  const change = (part: Partial<Directory["people"]>) => set({ people: { ...own, ...part } });
+  const names = (there?.attributes ?? []).map((value) => ({ value }));
+  const found = there?.people ?? [];
+  return (
+    <>
+      <div className="answers">
+        <label htmlFor="people-base">Below</label>
+        <AutoComplete
+          id="people-base"
+          autoFocus
+          className="mono"
+          placeholder="ou=people,dc=example,dc=org"
+          value={own.base}
+          options={(there?.bases ?? []).map((value) => ({ value }))}
+          onChange={(base: string) => change({ base })}
+        />
+        <label htmlFor="people-filter">Those that are</label>
+        <Input id="people-filter" className="mono" value={own.filter ?? ""} onChange={(event) => change({ filter: event.target.value })} />
+        {FIELDS.map(({ field, label, hint }) => (
+          <div key={field} className="answer">
+            <label htmlFor={`people-${field}`}>{label}</label>
+            <div className="row">
+              <AutoComplete
+                id={`people-${field}`}
+                className="wide-220 mono"
+                value={own[field] ?? ""}
+                options={names}
+                filterOption={(typed, option) => option?.value.toLowerCase().includes(typed.toLowerCase()) ?? false}
+                onChange={(value: string) => change({ [field]: value })}
+              />
+              <span className="soft small">{hint}</span>
+            </div>
+          </div>
+        ))}
+        <label htmlFor="people-home">Else at home in</label>
+        <Select
+          id="people-home"
+          allowClear
+          showSearch
+          placeholder="no organization"
+          optionFilterProp="label"
+          value={text.home ?? null}
+          onChange={(home?: string | null) => set({ home: home ?? null })}
+          options={(people.data?.organizations ?? []).map((item) => ({ value: item.name, label: item.label }))}
+        />
+      </div>
+      {there?.reached && own.base !== "" && (
+        <>
+          <h3 className="above-16">What is there</h3>
+          <Notice kind={there.count ? ((there.problems ?? []).length > 0 ? "careful" : "good") : "careful"}>
+            {there.message} {(there.problems ?? []).join(" ")}
+          </Notice>
+          {found.length > 0 && (
+            <div className="scrolls">
+              <table className="data" aria-label="Real entries">
+                <thead>
+                  <tr>
+                    <th>login</th>
+                    <th>name</th>
+                    <th>e-mail</th>
+                    <th>organization</th>
+                    <th>entry</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {found.map((entry) => (
+                    <tr key={entry.where}>
+                      {(["login", "name", "email", "organization"] as const).map((field) => (
+                        <td key={field}>{entryValues(entry, own[field])[0] ?? <span className="warn">none</span>}</td>
+                      ))}
+                      <td className="mono small">{entry.where}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </div>
+          )}
+        </>
+      )}
+    </>
+  );
+}
