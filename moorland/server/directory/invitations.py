@@ -18,6 +18,7 @@ from moorland.server.directory.models import Account, Invitation, Organization
 from moorland.server.directory.passwords import refuse_weak, set_password
 from moorland.server.duties.giving import give_set
 from moorland.server.errors import Failure
+from moorland.server.origins.locks import signs_in_by
 from moorland.server.releases.models import Workspace
 
 _log = logging.getLogger(__name__)
@@ -35,6 +36,9 @@ def invite(account: Account, valid_for: timedelta = VALID_FOR) -> InvitationAnsw
     """A fresh link for an account; earlier ones stop working."""
     if account.kind != "person" or not account.enabled:
         raise Failure(422, "invalid", f"{account.login} cannot sign in: {'it is a service account' if account.kind != 'person' else 'it is disabled'}.")
+    elsewhere = signs_in_by(account)
+    if elsewhere is not None:
+        raise Failure(422, "comes_from_elsewhere", f"{account.login} signs in by {elsewhere}; there is no password here to set.")
     token = secrets.token_urlsafe(32)
     with transaction.atomic():
         account.invitations.all().delete()

@@ -161,6 +161,9 @@ class PersonCard(Shape):
     keeper: str
     version: int
     can_sign_in: bool
+    #: How the origin is called that this person comes from, and what of them it says: that is changed there.
+    comes_from: str | None
+    said: list[str]
     good: GoodBetween
     sign_in: SignInFlags
     acts: list[ActName]

@@ -53,6 +53,7 @@ from moorland.server.duties.permission import ANY_DUTY, ANYBODY, LOOKERS, OWN_SE
 from moorland.server.duties.rights import Rights, rights_of
 from moorland.server.errors import Failure, answer, missing, read_body
 from moorland.server.evaluating import evaluator
+from moorland.server.origins.locks import origin_of_account, signs_in_by
 from moorland.server.requests import STATE_PARAMETER, TRY, account_of, only_tried, state_of
 from moorland.server.trail.floods import record_refusal
 from moorland.server.trail.models import record
@@ -297,6 +298,7 @@ class Person(APIView):
             raise missing("user", login)
         record_look(account_of(request), [login], "person card", state)
         values = rights.reaches("look-values", person=viewer)
+        origin = origin_of_account(account)
         groups, key_of = base.people.groups, _mapping_keys(account)
         used = last_used(account) if rights.reaches("trail", person=viewer) or "checks" in rights.acts else {}
         return PersonCard(
@@ -309,7 +311,9 @@ class Person(APIView):
             about=account.about,
             keeper=account.keeper,
             version=account.version,
-            can_sign_in=account.has_usable_password(),
+            can_sign_in=account.has_usable_password() or signs_in_by(account) is not None,
+            comes_from=origin.title if origin is not None else None,
+            said=sorted(origin.says) if origin is not None else [],
             good=GoodBetween(from_=account.first_day, until=account.last_day),
             sign_in=SignInFlags(
                 must_change_password=account.must_change_password,

@@ -4,9 +4,10 @@ from dataclasses import dataclass
 
 from moorland.core.bundle.people import User
 from moorland.core.people import People
+from moorland.server.directory.models import Account
 from moorland.server.errors import Failure, from_document
 from moorland.server.origins.models import Entry, Origin
-from moorland.server.origins.shapes import OriginDocument, OriginText
+from moorland.server.origins.shapes import LdapText, OidcText, OriginDocument, OriginText
 
 
 @dataclass(frozen=True)
@@ -61,6 +62,19 @@ def _refuse_person(text: OriginText, there: bool, old: User, new: User | None) -
             raise _locked(f"The attribute {name} of {old.name} comes from {text.title}. Change it there.")
     if new.enabled and not old.enabled and not there:
         raise _locked(f"{text.title} has {old.name} no more. They are enabled when it has them again.")
+
+
+def origin_of_account(account: Account) -> OriginText | None:
+    """Where an account comes from; None where it is kept here."""
+    entry = Entry.objects.filter(account=account, kind="person").select_related("origin").first()
+    return from_document(OriginDocument, {"origin": entry.origin.document}).origin if entry is not None else None
+
+
+def signs_in_by(account: Account) -> str | None:
+    """How the origin is called by which somebody signs in, in place of a password kept here; None where there is none."""
+    text = origin_of_account(account)
+    elsewhere = isinstance(text, OidcText) or (isinstance(text, LdapText) and text.sign_in)
+    return text.title if text is not None and elsewhere else None
 
 
 def _locked(message: str) -> Failure:

@@ -140,3 +140,21 @@ def once(origin: Origin, work: Callable[[], OriginRun]) -> OriginRun:
 def rows_told(run: OriginRun) -> Iterable[ArrivedRow]:
     """What a run did, as it was told."""
     return [from_document(ArrivedRow, row) for row in run.report]
+
+
+def is_holding(origin: Origin) -> bool:
+    """Whether the last that came is held, and nobody let it through since."""
+    last = origin.runs.first()
+    return last is not None and last.state == "held" and not (origin.released_until is not None and origin.released_until > timezone.now())
+
+
+def waiting() -> list[tuple[str, str]]:
+    """Origins that wait for somebody, by what they are called, with what is wrong."""
+    found = []
+    for origin in Origin.objects.filter(enabled=True):
+        if origin.trouble:
+            found.append((text_of(origin).title, origin.trouble))
+        elif is_holding(origin):
+            last = origin.runs.first()
+            found.append((text_of(origin).title, f"held: {last.message if last is not None else ''}"))
+    return found

@@ -15,7 +15,7 @@ from moorland.core.sources.placing import machine_hosts
 from moorland.server.access.tokens import hashed
 from moorland.server.changes import expect_version, recorded
 from moorland.server.directory.accounts import account_named
-from moorland.server.directory.models import Account, Group, Organization
+from moorland.server.directory.models import Group, Organization
 from moorland.server.directory.people_rows import definitions_here
 from moorland.server.duties.permission import KEEPER
 from moorland.server.errors import Failure, answer, missing, read_body
@@ -25,7 +25,7 @@ from moorland.server.origins.ldap_client import is_here
 from moorland.server.origins.ldap_reading import look_around, read_directory
 from moorland.server.origins.ldap_runs import run_directory
 from moorland.server.origins.models import Entry, Joined, Origin, OriginRun, OriginToken
-from moorland.server.origins.running import MOST_TOLD, rows_told, text_of, tried_run
+from moorland.server.origins.running import MOST_TOLD, is_holding, rows_told, text_of, tried_run
 from moorland.server.origins.shapes import (
     ArrivalReport,
     JoinRequest,
@@ -293,7 +293,7 @@ def _entry(item: Origin) -> OriginEntry:
         running=item.running_since is not None,
         trouble=item.trouble,
         troubled_at=item.troubled_at,
-        holding=is_holding(item, runs),
+        holding=is_holding(item),
         runs=[_run(run) for run in runs],
         tokens=[OriginTokenEntry(id=token.pk, name=token.name, made_at=token.made_at, used_at=token.used_at) for token in item.tokens.all()],
         groups=[
@@ -302,11 +302,6 @@ def _entry(item: Origin) -> OriginEntry:
             if entry.key not in listed
         ],
     )
-
-
-def is_holding(item: Origin, runs: list[OriginRun]) -> bool:
-    """Whether the last that came is held, and nobody let it through since."""
-    return bool(runs) and runs[0].state == "held" and not (item.released_until is not None and item.released_until > timezone.now())
 
 
 def _run(run: OriginRun) -> OriginRunEntry:
@@ -323,9 +318,3 @@ def _run(run: OriginRun) -> OriginRunEntry:
 
 def _wrong(path: str, message: str) -> Failure:
     return Failure(422, "invalid", message, [Problem("invalid", message, path=path)])
-
-
-def origin_told(account: Account) -> str | None:
-    """How the origin of an account is called; None where it is kept here."""
-    entry = Entry.objects.filter(account=account).select_related("origin").first()
-    return text_of(entry.origin).title if entry is not None else None

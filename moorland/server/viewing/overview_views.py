@@ -14,6 +14,7 @@ from moorland.server.catalog.models import TableContent
 from moorland.server.duties.permission import READERS, request_rights
 from moorland.server.errors import answer, from_document
 from moorland.server.evaluating import evaluator
+from moorland.server.origins.running import waiting
 from moorland.server.releases.models import AskedRelease, Release
 from moorland.server.viewing.knowing import may_know_model
 
@@ -49,6 +50,13 @@ class EndingAssignment(Shape):
     until: datetime.date
 
 
+class WaitingOrigin(Shape):
+    """Somewhere people come from that waits for somebody, and why."""
+
+    label: str
+    why: str
+
+
 class OverviewAnswer(Shape):
     """What waits: columns and tables in quarantine, refreshes that were not accepted yet, new members, a release somebody asked for, assignments that end soon."""
 
@@ -57,6 +65,7 @@ class OverviewAnswer(Shape):
     new_members: list[NewMembers]
     asked_by: str | None
     ending: list[EndingAssignment]
+    origins: list[WaitingOrigin]
 
 
 class Overview(APIView):
@@ -95,6 +104,7 @@ class Overview(APIView):
                 new_members=[item for item in _new_members() if item.model in names],
                 asked_by=asked,
                 ending=ending if may_name else [],
+                origins=[WaitingOrigin(label=label, why=why) for label, why in waiting()] if rights.keeps_all else [],
             )
         )
 

@@ -7820,6 +7820,8 @@ export interface components {
             ending: components["schemas"]["EndingAssignment"][];
             /** New Members */
             new_members: components["schemas"]["NewMembers"][];
+            /** Origins */
+            origins: components["schemas"]["WaitingOrigin"][];
             /** Quarantined */
             quarantined: components["schemas"]["WaitingTable"][];
             /** Refreshes */
@@ -8809,6 +8811,8 @@ export interface components {
             attributes: components["schemas"]["AttributeCard"][];
             /** Can Sign In */
             can_sign_in: boolean;
+            /** Comes From */
+            comes_from: string | null;
             /** Email */
             email: string | null;
             /** Enabled */
@@ -8832,6 +8836,8 @@ export interface components {
             pages: string[];
             /** Roles */
             roles: components["schemas"]["HeldRoleCard"][];
+            /** Said */
+            said: string[];
             /** Shares */
             shares: {
                 [key: string]: components["schemas"]["ModelShare"];
@@ -12000,6 +12006,16 @@ export interface components {
             masks: components["schemas"]["MaskKindShape"][];
             /** Viewer */
             viewer: components["schemas"]["ViewerName"][];
+        };
+        /**
+         * WaitingOrigin
+         * @description Somewhere people come from that waits for somebody, and why.
+         */
+        WaitingOrigin: {
+            /** Label */
+            label: string;
+            /** Why */
+            why: string;
         };
         /**
          * WaitingTable

@@ -88,6 +88,11 @@ export function Waiting() {
             {plural(told.refreshes.length, "refresh", "refreshes")} to accept: {told.refreshes.map((item) => item.table).join(", ")}
           </Line>
         )}
+        {told?.origins.map((item) => (
+          <Line bad key={item.label} to="/settings/directories">
+            {item.label}: {item.why}
+          </Line>
+        ))}
         {told?.new_members.map((item) => (
           <Line bad={false} key={`${item.table}.${item.column}`} to="/models">
             {plural(item.values, "new member")} of {item.hierarchies.join(", ")} since the last release ({item.column})
@@ -101,7 +106,7 @@ export function Waiting() {
         {told &&
           bench.changes === 0 &&
           !told.asked_by &&
-          told.quarantined.length + told.refreshes.length + told.new_members.length + told.ending.length === 0 && (
+          told.quarantined.length + told.refreshes.length + told.new_members.length + told.ending.length + told.origins.length === 0 && (
             <li className="soft">Nothing is waiting.</li>
           )}
       </ul>

@@ -142,6 +142,11 @@ export function PersonCard({
         {person.acts.length > 0 && `· has duties: ${person.acts.map(actLabel).join(", ")}`}
       </p>
       {person.about && <p>{person.about}</p>}
+      {person.comes_from && (
+        <p className="soft small" data-testid="comes-from">
+          comes from {person.comes_from}: {person.said.map((field) => field.replace("attribute:", "")).join(", ")} are changed there
+        </p>
+      )}
       {person.keeper && <p className="soft small">kept by {person.keeper}</p>}
       {link && (
         <Notice kind="careful">

@@ -60,13 +60,19 @@ export function PersonEditor({
     >
       <div className="people-form">
         <label htmlFor="person-name">Name</label>
-        <Input id="person-name" value={name} onChange={(event) => setName(event.target.value)} />
+        <Input id="person-name" disabled={person.said.includes("name")} value={name} onChange={(event) => setName(event.target.value)} />
         <label htmlFor="person-email">E-mail</label>
-        <Input id="person-email" value={email} onChange={(event) => setEmail(event.target.value)} />
+        <Input
+          id="person-email"
+          disabled={person.said.includes("email")}
+          value={email}
+          onChange={(event) => setEmail(event.target.value)}
+        />
         <label htmlFor="person-organization">Organization</label>
         <Select
           id="person-organization"
           aria-label="Organization"
+          disabled={person.said.includes("organization")}
           showSearch
           allowClear
           optionFilterProp="label"

@@ -11,6 +11,15 @@ import { TryStep } from "./TryStep";
 import { type Directory, firstWritten, ready, STEPS, type Tried } from "./writing";
 import "./origins.css";
 
+const ABOUT = [
+  "Which machine keeps the directory, and how is the way there kept secret?",
+  "As whom does Moorland ask it? The next steps show what this name may read.",
+  "Which entries are people, and which of their attributes says what? Below stands what is really there.",
+  "Which groups there fill groups here? Only those that are chosen do; people in groups inside a group are counted.",
+  "Which attributes here get their values from there? Those are locked to it; what is left blank is kept here.",
+  "What would the first reading do? Then say when it is read by itself, and when somebody has to look first.",
+];
+
 /** A directory set up in five answers, each tried against what is really there; then a dry run, and when it is read. */
 export function DirectoryWizard({
   entry,
@@ -77,13 +86,14 @@ export function DirectoryWizard({
       )}
       <div className="directory">
         <Steps
-          direction="vertical"
+          orientation="vertical"
           size="small"
           current={step}
           onChange={(chosen) => chosen <= furthest && go(chosen)}
           items={STEPS.map((title, index) => ({ title, disabled: index > furthest }))}
         />
         <div>
+          <p className="soft most-720 below-8">{ABOUT[step]}</p>
           {step === 0 && <ServerStep text={text} set={set} hosts={told.hosts} isNew={entry === null} />}
           {step === 1 && <BindStep text={text} set={set} secret={secret} setSecret={setSecret} hasSecret={entry?.has_secret ?? false} />}
           {step === 2 && <PeopleStep text={text} set={set} there={there} />}
@@ -92,7 +102,7 @@ export function DirectoryWizard({
           {step === 5 && <TryStep text={text} set={set} secret={secret} zone={told.time_zone} />}
           {error && <Notice kind="bad">{error instanceof ApiError ? error.message : "This could not be tried."}</Notice>}
           {there && !there.reached && step > 0 && <Notice kind="bad">{there.message}</Notice>}
-          <div className="row above-16">
+          <div className="row above-14">
             {step > 0 && <Button onClick={() => setStep(step - 1)}>Back</Button>}
             {step > 0 && step < 5 && (
               <Button loading={look.isPending} disabled={lacks !== null} onClick={() => look.mutate()}>

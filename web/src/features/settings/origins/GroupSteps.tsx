@@ -1,7 +1,8 @@
-import { AutoComplete, Checkbox, Input, Select } from "antd";
+import { Checkbox, Input, Select } from "antd";
 import { usePeople } from "../../../state/directory";
 import { Notice } from "../../../ui/Notice";
-import { type Directory, type Setting, type Tried, entryValues } from "./writing";
+import { Offered } from "../../../ui/Offered";
+import { type Directory, entryValues, type Setting, type Tried } from "./writing";
 
 const MEMBERS = [
   { value: "member", label: "member: names of entries" },
@@ -33,27 +34,23 @@ export function GroupsStep({ text, set, there }: { text: Directory; set: Setting
     const present = listed.find((item) => item.entry === entry) ?? { entry, name: group?.name ?? entry, group: group?.name ?? entry };
     set({ listed: part === null ? others : [...others, { ...present, ...part }] });
   };
-  const here = (people.data?.groups ?? []).map((item) => ({ value: item.name }));
+  const here = (people.data?.groups ?? []).map((item) => item.name);
   return (
     <>
-      <p className="soft small most-720">
-        Only groups that are chosen here fill groups; everything else stays as it is kept here. Leave this blank where the directory says
-        nothing of groups.
-      </p>
       <div className="answers">
-        <label htmlFor="groups-base">Below</label>
-        <AutoComplete
+        <label htmlFor="groups-base">Base</label>
+        <Offered
           id="groups-base"
           autoFocus
           className="mono"
           placeholder="ou=groups,dc=example,dc=org"
           value={own?.base ?? ""}
-          options={(there?.bases ?? []).map((value) => ({ value }))}
-          onChange={(base: string) => (base === "" ? set({ groups: null, listed: [] }) : change({ base }))}
+          offers={there?.bases ?? []}
+          change={(base) => (base === "" ? set({ groups: null, listed: [] }) : change({ base }))}
         />
         {own && (
           <>
-            <label htmlFor="groups-filter">Those that are</label>
+            <label htmlFor="groups-filter">Filter</label>
             <Input
               id="groups-filter"
               className="mono"
@@ -67,7 +64,7 @@ export function GroupsStep({ text, set, there }: { text: Directory; set: Setting
       </div>
       {own && there?.reached && (
         <>
-          <h3 className="above-16">What is there</h3>
+          <h3 className="above-14">What is there</h3>
           {found.length === 0 && <Notice kind="careful">No group is found there. Look at the base and the filter, then look again.</Notice>}
           {found.length > 0 && (
             <table className="data" aria-label="Real groups">
@@ -99,13 +96,12 @@ export function GroupsStep({ text, set, there }: { text: Directory; set: Setting
                       </td>
                       <td>
                         {chosen ? (
-                          <AutoComplete
+                          <Offered
                             aria-label={`Group here for ${group.name}`}
                             className="wide-220"
                             value={chosen.group}
-                            options={here}
-                            filterOption={(typed, option) => option?.value.toLowerCase().includes(typed.toLowerCase()) ?? false}
-                            onChange={(value: string) => list(group.entry, { group: value })}
+                            offers={here}
+                            change={(value) => list(group.entry, { group: value })}
                           />
                         ) : (
                           <span className="soft">–</span>
@@ -136,7 +132,7 @@ export function GroupsStep({ text, set, there }: { text: Directory; set: Setting
 export function AttributesStep({ text, set, there }: { text: Directory; set: Setting; there: Tried | undefined }) {
   const people = usePeople();
   const given = text.people.attributes ?? {};
-  const names = (there?.attributes ?? []).map((value) => ({ value }));
+  const names = there?.attributes ?? [];
   const give = (name: string, value: string) => {
     const { [name]: _, ...others } = given;
     set({ people: { ...text.people, attributes: value === "" ? others : { ...others, [name]: value } } });
@@ -150,10 +146,6 @@ export function AttributesStep({ text, set, there }: { text: Directory; set: Set
   const definitions = people.data?.attributes ?? [];
   return (
     <>
-      <p className="soft small most-720">
-        An attribute that comes from the directory is locked to it: who has no value there has none here but what a group or an organization
-        gives. Leave blank what is kept here.
-      </p>
       {definitions.length === 0 && <p className="soft">No attribute is defined yet. They are made under People.</p>}
       {definitions.length > 0 && (
         <table className="data" aria-label="Attributes here">
@@ -171,14 +163,13 @@ export function AttributesStep({ text, set, there }: { text: Directory; set: Set
                   {item.name} <span className="soft small">{item.multiple ? `${item.type}, several` : item.type}</span>
                 </td>
                 <td>
-                  <AutoComplete
+                  <Offered
                     aria-label={`Where ${item.name} comes from`}
                     className="wide-220 mono"
                     placeholder="kept here"
                     value={given[item.name] ?? ""}
-                    options={names}
-                    filterOption={(typed, option) => option?.value.toLowerCase().includes(typed.toLowerCase()) ?? false}
-                    onChange={(value: string) => give(item.name, value)}
+                    offers={names}
+                    change={(value) => give(item.name, value)}
                   />
                 </td>
                 <td className="wraps small">{examples(given[item.name]) || <span className="soft">–</span>}</td>

@@ -1,6 +1,7 @@
-import { AutoComplete, Button, Checkbox, Input } from "antd";
+import { Button, Checkbox, Input } from "antd";
 import type { Schemas } from "../../../api/client";
 import { usePeople } from "../../../state/directory";
+import { Offered } from "../../../ui/Offered";
 
 type Item = Schemas["ListedGroup"];
 
@@ -17,11 +18,11 @@ export function Listed({
   what: string;
 }) {
   const people = usePeople();
-  const here = (people.data?.groups ?? []).map((item) => ({ value: item.name }));
+  const here = (people.data?.groups ?? []).map((item) => item.name);
   const change = (index: number, part: Partial<Item>) => set(listed.map((item, at) => (at === index ? { ...item, ...part } : item)));
   return (
     <>
-      <div className="row above-16">
+      <div className="row above-14">
         <h3>Groups it fills</h3>
         <span className="soft small">{what}</span>
       </div>
@@ -36,13 +37,13 @@ export function Listed({
             onChange={(event) => change(index, { entry: event.target.value, name: item.name || event.target.value })}
           />
           fills
-          <AutoComplete
+          <Offered
             aria-label="Group here"
             className="wide-220"
             placeholder="a group here"
             value={item.group}
-            options={here}
-            onChange={(group: string) => change(index, { group })}
+            offers={here}
+            change={(group) => change(index, { group })}
           />
           <Checkbox checked={item.duties ?? false} onChange={(event) => change(index, { duties: event.target.checked })}>
             may carry duties

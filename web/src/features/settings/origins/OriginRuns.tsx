@@ -14,7 +14,7 @@ const STATES: Record<Schemas["OriginRunEntry"]["state"], string> = {
 export function OriginRuns({ entry }: { entry: Schemas["OriginEntry"] | undefined }) {
   if (!entry) return null;
   return (
-    <section aria-label={`Runs of ${entry.origin.name}`} className="above-16">
+    <section aria-label={`Runs of ${entry.origin.name}`} className="above-14">
       <h3>What came of {entry.origin.label || entry.origin.name}</h3>
       {entry.runs.length === 0 && <p className="soft">Nothing came yet.</p>}
       {entry.runs.map((run) => (

@@ -1,7 +1,8 @@
-import { AutoComplete, Input, Select } from "antd";
+import { Input, Select } from "antd";
 import { usePeople } from "../../../state/directory";
 import { Notice } from "../../../ui/Notice";
-import { type Directory, type Setting, type Tried, entryValues } from "./writing";
+import { Offered } from "../../../ui/Offered";
+import { type Directory, entryValues, type Setting, type Tried } from "./writing";
 
 type Field = "key" | "login" | "name" | "email" | "organization";
 
@@ -18,34 +19,33 @@ export function PeopleStep({ text, set, there }: { text: Directory; set: Setting
   const people = usePeople();
   const own = text.people;
   const change = (part: Partial<Directory["people"]>) => set({ people: { ...own, ...part } });
-  const names = (there?.attributes ?? []).map((value) => ({ value }));
+  const names = there?.attributes ?? [];
   const found = there?.people ?? [];
   return (
     <>
       <div className="answers">
-        <label htmlFor="people-base">Below</label>
-        <AutoComplete
+        <label htmlFor="people-base">Base</label>
+        <Offered
           id="people-base"
           autoFocus
           className="mono"
           placeholder="ou=people,dc=example,dc=org"
           value={own.base}
-          options={(there?.bases ?? []).map((value) => ({ value }))}
-          onChange={(base: string) => change({ base })}
+          offers={there?.bases ?? []}
+          change={(base) => change({ base })}
         />
-        <label htmlFor="people-filter">Those that are</label>
+        <label htmlFor="people-filter">Filter</label>
         <Input id="people-filter" className="mono" value={own.filter ?? ""} onChange={(event) => change({ filter: event.target.value })} />
         {FIELDS.map(({ field, label, hint }) => (
           <div key={field} className="answer">
             <label htmlFor={`people-${field}`}>{label}</label>
             <div className="row">
-              <AutoComplete
+              <Offered
                 id={`people-${field}`}
                 className="wide-220 mono"
                 value={own[field] ?? ""}
-                options={names}
-                filterOption={(typed, option) => option?.value.toLowerCase().includes(typed.toLowerCase()) ?? false}
-                onChange={(value: string) => change({ [field]: value })}
+                offers={names}
+                change={(value) => change({ [field]: value })}
               />
               <span className="soft small">{hint}</span>
             </div>
@@ -65,7 +65,7 @@ export function PeopleStep({ text, set, there }: { text: Directory; set: Setting
       </div>
       {there?.reached && own.base !== "" && (
         <>
-          <h3 className="above-16">What is there</h3>
+          <h3 className="above-14">What is there</h3>
           <Notice kind={there.count ? ((there.problems ?? []).length > 0 ? "careful" : "good") : "careful"}>
             {there.message} {(there.problems ?? []).join(" ")}
           </Notice>

@@ -1,5 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
-import { App, AutoComplete, Checkbox, Input, InputNumber, Modal, Select } from "antd";
+import { App, Checkbox, Input, InputNumber, Modal, Select } from "antd";
 import { useState } from "react";
 import { ApiError, api, data, type Schemas } from "../../../api/client";
 import { useChanged } from "../../../api/queries";
@@ -7,12 +7,11 @@ import { usePeople } from "../../../state/directory";
 import { Notice } from "../../../ui/Notice";
 import { Listed } from "./Listed";
 import "./origins.css";
+import { Offered } from "../../../ui/Offered";
 
 type Text = Schemas["OidcText"];
 
-const CLAIMS = ["preferred_username", "sub", "email", "name", "nickname", "groups", "roles", "department", "organization"].map((value) => ({
-  value,
-}));
+const CLAIMS = ["preferred_username", "sub", "email", "name", "nickname", "groups", "roles", "department", "organization"];
 
 /** A provider by which people sign in: which of its claims say what, which groups it may give, and whether it makes accounts. */
 export function ProviderForm({ entry, close }: { entry: Schemas["OriginEntry"] | null; close: () => void }) {
@@ -51,7 +50,7 @@ export function ProviderForm({ entry, close }: { entry: Schemas["OriginEntry"] |
   const claim = (id: string, label: string, value: string, change: (value: string) => void, hint = "") => (
     <div className="answer">
       <label htmlFor={id}>{label}</label>
-      <AutoComplete id={id} className="mono" placeholder={hint} value={value} options={CLAIMS} onChange={change} />
+      <Offered id={id} className="mono" placeholder={hint} value={value} offers={CLAIMS} change={change} />
     </div>
   );
   const bounds = text.bounds ?? {};

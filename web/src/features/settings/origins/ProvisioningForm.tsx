@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { App, AutoComplete, Button, Input, InputNumber, Modal, Select, Typography } from "antd";
+import { App, Button, Input, InputNumber, Modal, Select, Typography } from "antd";
 import { useState } from "react";
 import { ApiError, api, data, type Schemas } from "../../../api/client";
 import { queries, useChanged } from "../../../api/queries";
@@ -8,6 +8,7 @@ import { Notice } from "../../../ui/Notice";
 import { when } from "../../../ui/when";
 import { Listed } from "./Listed";
 import "./origins.css";
+import { Offered } from "../../../ui/Offered";
 
 type Text = Schemas["ScimText"];
 
@@ -23,7 +24,7 @@ const PATHS = [
   `${ENTERPRISE}:costCenter`,
   `${ENTERPRISE}:organization`,
   `${ENTERPRISE}:employeeNumber`,
-].map((value) => ({ value }));
+];
 
 /** A client that provisions people: what of them fills what here, by which tokens it comes, and how far it may go by itself. */
 export function ProvisioningForm({ entry, close }: { entry: Schemas["OriginEntry"] | null; close: () => void }) {
@@ -97,13 +98,13 @@ export function ProvisioningForm({ entry, close }: { entry: Schemas["OriginEntry
         <label htmlFor="scim-label">Called</label>
         <Input id="scim-label" value={text.label ?? ""} onChange={(event) => set({ label: event.target.value })} />
         <label htmlFor="scim-organization">Organization</label>
-        <AutoComplete
+        <Offered
           id="scim-organization"
           className="mono"
           placeholder="which attribute of a user names it"
           value={text.organization ?? ""}
-          options={PATHS}
-          onChange={(value: string) => set({ organization: value || null })}
+          offers={PATHS}
+          change={(value) => set({ organization: value || null })}
         />
         <label htmlFor="scim-home">Else at home in</label>
         <Select
@@ -119,13 +120,13 @@ export function ProvisioningForm({ entry, close }: { entry: Schemas["OriginEntry
         {(people.data?.attributes ?? []).map((item) => (
           <div key={item.name} className="answer">
             <label htmlFor={`scim-${item.name}`}>{item.name}</label>
-            <AutoComplete
+            <Offered
               id={`scim-${item.name}`}
               className="mono"
               placeholder="kept here"
               value={attributes[item.name] ?? ""}
-              options={PATHS}
-              onChange={(value: string) => give(item.name, value)}
+              offers={PATHS}
+              change={(value) => give(item.name, value)}
             />
           </div>
         ))}
@@ -156,7 +157,7 @@ export function ProvisioningForm({ entry, close }: { entry: Schemas["OriginEntry
       />
       {stored && (
         <>
-          <h3 className="above-16">Tokens</h3>
+          <h3 className="above-14">Tokens</h3>
           <p className="soft small">
             The client asks <code>{`${window.location.origin}/scim/v2`}</code> with one of these.
           </p>

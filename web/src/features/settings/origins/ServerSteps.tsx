@@ -1,4 +1,5 @@
-import { AutoComplete, Input, InputNumber, Select } from "antd";
+import { Input, InputNumber, Select } from "antd";
+import { Offered } from "../../../ui/Offered";
 import type { Directory, Setting } from "./writing";
 
 const SECURITY: { value: NonNullable<Directory["security"]>; label: string }[] = [
@@ -29,13 +30,7 @@ export function ServerStep({ text, set, hosts, isNew }: { text: Directory; set: 
       />
       <label htmlFor="origin-host">Machine</label>
       <div className="row">
-        <AutoComplete
-          id="origin-host"
-          className="grow mono"
-          value={text.host}
-          options={hosts.map((value) => ({ value }))}
-          onChange={(host: string) => set({ host })}
-        />
+        <Offered id="origin-host" className="grow mono" value={text.host} offers={hosts} change={(host) => set({ host })} />
         <label htmlFor="origin-port">port</label>
         <InputNumber
           id="origin-port"

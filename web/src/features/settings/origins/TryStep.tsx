@@ -61,7 +61,7 @@ export function TryStep({ text, set, secret, zone }: { text: Directory; set: Set
           its people sign in with the password they have there
         </Checkbox>
       </div>
-      <div className="row above-16">
+      <div className="row above-14">
         <Button loading={look.isPending} onClick={() => look.mutate()}>
           Try it: who would gain, who would lose?
         </Button>
