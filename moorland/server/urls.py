@@ -56,6 +56,7 @@ from moorland.server.directory.act_views import (
 from moorland.server.directory.views import Attributes, Held, Password, People, Person, Session
 from moorland.server.door.views import Doors, OneDoorKey, OneDoorSession, OneOwnDoorKey, OwnDoors, Parity
 from moorland.server.duties.views import Duties, OneDuty, OwnDuties, WhatCan, WhoCan
+from moorland.server.origins.entrance import scim
 from moorland.server.origins.views import OneOrigin, OneOriginToken, OriginJoins, OriginRuns, Origins, OriginTokens, TryOrigin, TryOriginRun
 from moorland.server.outside.frames import FramedBeneath, FramedExport, FramedPage, embedded
 from moorland.server.outside.views import Issuers, OneIssuer, OutsideTries
@@ -297,6 +298,7 @@ urlpatterns = [
     path("access/v1/search/subject", SearchSubject.as_view()),
     path("access/v1/search/resource", SearchResource.as_view()),
     path("access/v1/search/action", SearchAction.as_view()),
-    re_path(r"^(?:api|access)/.*$", no_such_address),
+    path("scim/v2/<path:rest>", scim),
+    re_path(r"^(?:api|access|scim)/.*$", no_such_address),
     re_path(r"^(?!static/).*$", application),
 ]

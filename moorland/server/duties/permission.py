@@ -35,6 +35,15 @@ class VouchedFor(Protocol):
         """Who vouches for them."""
 
 
+@runtime_checkable
+class Provisions(Protocol):
+    """What a client came with that provisions people of an origin: nobody with an account."""
+
+    @property
+    def provisions(self) -> str:
+        """The origin."""
+
+
 @dataclass(frozen=True)
 class Need:
     """What a method needs: any one of some acts, in some scope or over everything. Without acts `who` says who may call it."""
@@ -61,6 +70,8 @@ OWN_SESSION = Need(who="session")
 SIGNED_IN = Need(who="signed in")
 #: Whoever an issuer vouches for, in a frame; nobody with an account.
 OUTSIDE = Need(who="outside")
+#: Whoever has a token of an origin, to provision its people; nobody with an account.
+PROVISIONING = Need(who="provisions")
 #: Whoever may do everything, at a screen.
 KEEPER = Need(who="keeper", at_a_screen=True)
 #: Whoever has any duty: what is told tells nothing of people or data.
@@ -100,6 +111,8 @@ class HasDuty(BasePermission):
             return True
         if need.who == "outside":
             return isinstance(request.auth, VouchedFor)
+        if need.who == "provisions":
+            return isinstance(request.auth, Provisions)
         account: Any = request.user
         if not isinstance(account, Account) or not account.is_authenticated or not account.good_today():
             return False

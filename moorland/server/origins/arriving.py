@@ -4,6 +4,7 @@ It runs inside a transaction of whoever calls: tried and taken back, or kept.
 """
 
 from collections import Counter
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -43,10 +44,10 @@ def arrive(origin: Origin, text: OriginText, said: Said) -> Arrived:
     entries = {entry.key: entry for entry in Entry.objects.filter(origin=origin, kind="person").select_related("account__organization")}
     before = len([entry for entry in entries.values() if not entry.gone])
     _people(origin, text, said, entries, arrived)
-    if said.whole:
-        _gone(entries, {person.key for person in said.people}, arrived)
-        if before and not said.people:
-            raise Failure(422, "empty", f"{text.title} gives nobody at all. Look whether it is asked in the right place; nothing was changed.")
+    if said.whole and before and not said.people:
+        raise Failure(422, "empty", f"{text.title} gives nobody at all. Look whether it is asked in the right place; nothing was changed.")
+    _gone(entries, entries.keys() - {person.key for person in said.people} if said.whole else said.gone, arrived)
+    _keep_groups(origin, said)
     _memberships(text, said, entries, arrived)
     return arrived
 
@@ -90,10 +91,15 @@ def _people(origin: Origin, text: OriginText, said: Said, entries: dict[str, Ent
             outcome = "changed" if known is not None else outcome
             created.append(Entry(origin=origin, kind="person", key=person.key))
             entry = entries[person.key] = created[-1]
-        elif outcome != "unchanged" or (entry.where, entry.gone, entry.says_enabled) != (person.where, False, person.enabled):
+        elif (
+            outcome != "unchanged"
+            or person.document not in (None, entry.document)
+            or (entry.where, entry.gone, entry.says_enabled) != (person.where, False, person.enabled)
+        ):
             entry.version += 1
             entry.changed_at = timezone.now()
             changed.append(entry)
+        entry.document = person.document if person.document is not None else entry.document
         entry.where, entry.gone, entry.says_enabled, entry.account = person.where[:1000], False, person.enabled, account
         arrived.rows[person.key] = ArrivedRow(key=person.key, name=person.login, outcome=outcome, changes=changes)
     rows.finish()
@@ -101,7 +107,7 @@ def _people(origin: Origin, text: OriginText, said: Said, entries: dict[str, Ent
         # What was made in between has its key only now.
         entry.account = entry.account
     Entry.objects.bulk_create(created, batch_size=500)
-    Entry.objects.bulk_update(changed, ("where", "gone", "says_enabled", "account", "version", "changed_at"), batch_size=300)
+    Entry.objects.bulk_update(changed, ("where", "gone", "says_enabled", "account", "document", "version", "changed_at"), batch_size=300)
     for before, login in renamed:
         carried_over(before, login)
     Joined.objects.filter(origin=origin, key__in=[entry.key for entry in created]).delete()
@@ -122,9 +128,9 @@ def _refused(person: SaidPerson, why: str) -> ArrivedRow:
     return ArrivedRow(key=person.key, name=person.login or person.where or person.key, outcome="refused", why=sentence)
 
 
-def _gone(entries: dict[str, Entry], said: set[str], arrived: Arrived) -> None:
-    """Who is not spoken of any more is disabled, never deleted."""
-    lost = [entry for key, entry in entries.items() if key not in said and not entry.gone and entry.account is not None]
+def _gone(entries: dict[str, Entry], keys: Collection[str], arrived: Arrived) -> None:
+    """Who is gone there is disabled here, never deleted."""
+    lost = [entry for key, entry in entries.items() if key in keys and not entry.gone and entry.account is not None]
     now = timezone.now()
     for entry in lost:
         entry.gone, entry.changed_at = True, now
@@ -139,6 +145,17 @@ def _gone(entries: dict[str, Entry], said: set[str], arrived: Arrived) -> None:
     Account.objects.bulk_update([entry.account for entry in lost if entry.account is not None], ("enabled", "version"), batch_size=300)
 
 
+def _keep_groups(origin: Origin, said: Said) -> None:
+    """What was said of groups is kept as it was said."""
+    known = {entry.key: entry for entry in Entry.objects.filter(origin=origin, kind="group", key__in=[group.key for group in said.groups])}
+    for group in said.groups:
+        entry = known.get(group.key) or Entry(origin=origin, kind="group", key=group.key, version=0)
+        entry.document, entry.gone = group.document or {}, group.document is None
+        entry.version += 1
+        entry.changed_at = timezone.now()
+        entry.save()
+
+
 def _memberships(text: OriginText, said: Said, entries: dict[str, Entry], arrived: Arrived) -> None:
     """Groups here hold, of the people of the origin, just those that are said to be in them."""
     by_account = {entry.account_id: key for key, entry in entries.items() if entry.account_id is not None}
@@ -147,10 +164,9 @@ def _memberships(text: OriginText, said: Said, entries: dict[str, Entry], arrive
     through = Group.users.through
     for listed in text.listed:
         if listed.entry not in said.members:
-            if said.whole:
-                arrived.notes.append(f"The group {listed.name or listed.entry} is not there any more; nobody is in {listed.group} by it.")
-            elif said.about is None:
+            if not said.whole:
                 continue
+            arrived.notes.append(f"The group {listed.name or listed.entry} is not there any more; nobody is in {listed.group} by it.")
         group = groups.get(listed.group) or Group.objects.create(name=listed.group)
         if group.pk in dutiful and not listed.duties:
             arrived.notes.append(f"{listed.group} carries duties, and is not listed as one that may: its members stay as they are.")

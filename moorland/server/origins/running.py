@@ -19,7 +19,7 @@ from moorland.server.origins.arriving import Arrived, arrive
 from moorland.server.origins.models import Origin, OriginRun
 from moorland.server.origins.said import Said
 from moorland.server.origins.shapes import ArrivalReport, ArrivedRow, OriginDocument, OriginText
-from moorland.server.origins.thresholds import beyond_bounds
+from moorland.server.origins.thresholds import LATELY, beyond_bounds
 
 #: A run that has not ended after so long is taken to have been cut off.
 LONGEST = datetime.timedelta(hours=2)
@@ -69,29 +69,52 @@ def _report(found: Tried, arrived: Arrived, beyond: list[str]) -> ArrivalReport:
 _ORDER = {"refused": 0, "gone": 1, "changed": 2, "created": 3, "unchanged": 4}
 
 
-def carried_out(origin: Origin, text: OriginText, said: Said, by: Account, accepted: str | None = None, over_time: bool = False) -> OriginRun:
-    """One run: applied, the same as before, or held; what came of it is remembered. Raises Failure where nothing of it can be taken."""
+def carried_out(
+    origin: Origin, text: OriginText, said: Said, by: Account, accepted: str | None = None, over_time: bool = False, whole: bool = False
+) -> OriginRun:
+    """One run: applied, the same as before, or held; what came of it is remembered.
+
+    `over_time`: it comes by itself, and is counted with what came within the hour. `whole`: where one person is refused, all of it is.
+    Raises Failure where nothing of it can be taken.
+    """
     run = OriginRun(origin=origin)
     report, found, arrived = tried_run(origin, text, said, by, over_time)
+    if whole and (refused := next((row.why for row in report.rows if row.outcome == "refused"), None)) is not None:
+        raise Failure(409, "refused", refused)
     run.counts, run.fingerprint, run.report = report.counts, report.fingerprint, [row.model_dump(mode="json") for row in report.rows]
     run.gained, run.lost, run.gone = len(found.gained), len(found.lost), arrived.gone
     let_through = accepted == report.fingerprint or (over_time and origin.released_until is not None and origin.released_until > timezone.now())
     if report.beyond and not let_through:
         run.state, run.message = "held", " ".join(report.beyond)
-    elif not any(report.counts[outcome] for outcome in ("created", "changed", "gone")):
-        run.state, run.message = "same", _told(arrived, "Nothing changed.")
     else:
+        changes = any(report.counts[outcome] for outcome in ("created", "changed", "gone"))
         with recorded(by, "people from an origin", text.name, "people") as change:
             arrive(origin, text, said)
-            still_as_judged(found)
-            change.details = {**report.counts, "gained": len(found.gained), "lost": len(found.lost), "let through": bool(report.beyond)}
-            change.after = {row.name: row.changes or [row.outcome] for row in report.rows if row.outcome != "refused"}
-        run.state, run.message = "applied", _told(arrived, _said(report.counts))
-    run.ended_at = timezone.now()
-    run.message = run.message[:1000]
-    run.save()
-    OriginRun.objects.filter(pk__in=list(origin.runs.values_list("pk", flat=True)[MOST_RUNS:])).delete()
+            if changes:
+                still_as_judged(found)
+                change.details = {**report.counts, "gained": len(found.gained), "lost": len(found.lost), "let through": bool(report.beyond)}
+                change.after = {row.name: row.changes or [row.outcome] for row in report.rows if row.outcome != "refused"}
+            else:
+                change.nothing()
+        run.state = "applied" if changes else "same"
+        run.message = _told(arrived, _said(report.counts) if changes else "Nothing changed.")
+    _remember(origin, run, over_time)
     return run
+
+
+def _remember(origin: Origin, run: OriginRun, over_time: bool) -> None:
+    """Keeps what came of a run. What comes one by one is kept where it changed somebody, and once where it is held again and again."""
+    run.ended_at, run.message = timezone.now(), run.message[:1000]
+    last = origin.runs.first() if run.state == "held" else None
+    if last is not None and last.state == "held" and last.fingerprint == run.fingerprint:
+        OriginRun.objects.filter(pk=last.pk).update(ended_at=run.ended_at, message=run.message)
+        run.pk = last.pk
+        return
+    if over_time and run.state == "same":
+        return
+    run.save()
+    beyond = OriginRun.objects.filter(pk__in=list(origin.runs.values_list("pk", flat=True)[MOST_RUNS:]))
+    beyond.filter(began_at__lt=timezone.now() - LATELY).delete()
 
 
 def _said(counts: dict[str, int]) -> str:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 from moorland.server.directory.people_rows import Cell
 
@@ -14,6 +15,8 @@ class SaidPerson:
     fields: Mapping[str, Cell]
     where: str = ""
     enabled: bool = True
+    #: What is kept of it as it was said, where the origin asks for that again.
+    document: dict[str, Any] | None = None
 
     @property
     def login(self) -> str:
@@ -23,14 +26,27 @@ class SaidPerson:
 
 
 @dataclass(frozen=True)
-class Said:
-    """What is said at once. `whole`: who is not in it is gone. `members` holds, for each group that is spoken of, all people in it by their keys;
-    `about` bounds that to some people, None is everybody of the origin. `notes` are sentences for who looks."""
+class SaidGroup:
+    """A group as an origin said it, kept because the origin asks for it again; None as document: it is gone."""
 
-    people: list[SaidPerson]
+    key: str
+    document: dict[str, Any] | None
+
+
+@dataclass(frozen=True)
+class Said:
+    """What is said at once.
+
+    `whole`: who is not in it is gone; else `gone` are those who are. `members` holds, for each group that is spoken of, all people in it by their
+    keys; `about` bounds that to some people, None is everybody of the origin. `notes` are sentences for who looks.
+    """
+
+    people: list[SaidPerson] = field(default_factory=list)
     members: Mapping[str, frozenset[str]] = field(default_factory=dict)
     whole: bool = False
     about: frozenset[str] | None = None
+    gone: frozenset[str] = frozenset()
+    groups: list[SaidGroup] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
 
 

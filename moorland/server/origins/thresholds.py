@@ -26,5 +26,7 @@ def beyond_bounds(origin: Origin, text: OriginText, found: Tried, arrived: Arriv
     if lost > text.bounds.lose:
         yield f"{lost:,} people would lose a role or gain a limit{span}; up to {text.bounds.lose:,} may by itself."
     there = Entry.objects.filter(origin=origin, kind="person", gone=False).exclude(account=None).count()
-    if gone and there and gone * 100 > text.bounds.gone_percent * there:
+    # Tried and taken back, or applied: who is gone by it is among those who were there, or was within the hour.
+    there += sum(lately.values_list("gone", flat=True))
+    if gone and gone * 100 > text.bounds.gone_percent * there:
         yield f"{gone:,} of {there:,} people are gone from it{span}; up to {text.bounds.gone_percent} percent may be by itself."
