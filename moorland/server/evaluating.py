@@ -3,7 +3,7 @@
 import datetime
 import threading
 import zoneinfo
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from typing import Any
 
@@ -22,7 +22,7 @@ from moorland.core.price import step
 from moorland.server.catalog.kept_lines import lived_loader
 from moorland.server.catalog.storage import load_table
 from moorland.server.errors import Failure
-from moorland.server.releases.bundles import State, bundle_of, live_number, lived_bundle, workspace
+from moorland.server.releases.bundles import State, bundle_about, bundle_of, live_number, lived_bundle, workspace
 from moorland.server.releases.models import Workspace
 from moorland.server.sources.engines import Contents, contents, contents_anew, loader
 from moorland.server.turns import out_of_turn
@@ -132,6 +132,14 @@ def _kept(key: tuple[Any, ...], made: Evaluator) -> Evaluator:
         while len(_evaluators) > MOST_KEPT:
             del _evaluators[next(iter(_evaluators))]
         return kept
+
+
+def evaluator_about(state: State, only: Collection[int]) -> Evaluator:
+    """An evaluator with some of the people alone, by the ids of their accounts: quick, whoever else was changed meanwhile."""
+    policy = _versions(workspace(), state)[0]
+    with _lock:
+        kept = next((item for key, item in _evaluators.items() if key[:3] == (str(settings.DATA), state, policy)), None)
+    return (kept or evaluator(state)).on(bundle_about(state, only))
 
 
 def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, Any] | None = None) -> Evaluator:

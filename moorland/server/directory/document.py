@@ -1,18 +1,25 @@
 """The people of the workspace in the written form of bundle.md."""
 
+from collections.abc import Collection
 from typing import Any
 
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
 from moorland.server.directory.secret_values import opened
 
 
-def people_document() -> dict[str, Any]:
-    """The people part of a bundle, as it is now, secret values opened; read without making an object of every account and membership."""
+def people_document(only: Collection[int] | None = None) -> dict[str, Any]:
+    """The people part of a bundle, as it is now, secret values opened; read without making an object of every account and membership.
+
+    `only` are the accounts it is bounded to, by their ids: all else of it is whole.
+    """
+    accounts, members_of = Account.objects.all(), Group.users.through.objects.all()
+    if only is not None:
+        accounts, members_of = accounts.filter(pk__in=only), members_of.filter(account_id__in=only)
     organizations = {organization.pk: organization for organization in Organization.objects.all()}
     logins: dict[int, str] = {}
     users = []
     fields = ("pk", "login", "name", "email", "organization_id", "kind", "enabled", "attributes", "sealed", "about", "keeper", "first_day", "last_day")
-    for pk, login, name, email, home, kind, enabled, attributes, sealed, about, keeper, first, last in Account.objects.values_list(*fields):
+    for pk, login, name, email, home, kind, enabled, attributes, sealed, about, keeper, first, last in accounts.values_list(*fields):
         logins[pk] = login
         organization = organizations[home].name if home else None
         attributes = {**attributes, **opened(sealed)} if sealed else attributes
@@ -22,7 +29,7 @@ def people_document() -> dict[str, Any]:
     stored = list(Group.objects.all())
     names = {group.pk: group.name for group in stored}
     members: dict[int, list[str]] = {}
-    for group_id, account_id in Group.users.through.objects.values_list("group_id", "account_id"):
+    for group_id, account_id in members_of.values_list("group_id", "account_id"):
         members.setdefault(group_id, []).append(logins[account_id])
     inner: dict[int, list[str]] = {}
     for outer_id, inner_id in Group.groups.through.objects.values_list("from_group_id", "to_group_id"):

@@ -3,11 +3,11 @@
 Nothing is written before `finish`; the caller's transaction decides whether it stays.
 """
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any, Literal
 
-from django.db.models import CharField, Value
+from django.db.models import CharField, Q, Value
 from django.db.models.functions import Cast, Concat
 from django.utils import timezone
 
@@ -17,8 +17,8 @@ from moorland.core.bundle.shape import Shape
 from moorland.core.bundle.structure import identity, invisible
 from moorland.core.bundle.values import TypedValue, typed_value
 from moorland.core.sources.spellings import read_boolean, read_day, read_integer, read_moment, read_number
-from moorland.server.directory.document import people_document
 from moorland.server.directory.models import Account, Group, Organization
+from moorland.server.directory.models import AttributeDefinition as StoredDefinition
 from moorland.server.directory.secret_values import set_values
 from moorland.server.errors import Failure, from_document
 
@@ -30,7 +30,7 @@ Outcome = Literal["created", "changed", "unchanged"]
 
 def definitions_here() -> dict[str, AttributeDefinition]:
     """The definitions of attributes, by name."""
-    return {item["name"]: from_document(AttributeDefinition, item) for item in people_document()["attributes"]}
+    return {item.name: from_document(AttributeDefinition, item.document) for item in StoredDefinition.objects.all()}
 
 
 class RowReport(Shape):
@@ -102,7 +102,7 @@ class _Rows:
     def texts(self, stored: Account | Group, fields: tuple[str, ...], values: Mapping[str, Cell], changes: list[str]) -> None:
         """Sets plain texts; one too long refuses the row."""
         for field in fields:
-            text = _one(values.get(field, ""))
+            text = one(values.get(field, ""))
             if len(text) > (4000 if field == "about" else 200):
                 raise RefusedRow(f"the {field} is longer than {4000 if field == 'about' else 200} letters")
             if text and getattr(stored, field) != text:
@@ -111,7 +111,7 @@ class _Rows:
 
     def switch(self, stored: Account | Group, values: Mapping[str, Cell], changes: list[str]) -> None:
         """Enables or disables; a blank cell leaves what is there."""
-        if text := _one(values.get("enabled", "")):
+        if text := one(values.get("enabled", "")):
             enabled = _boolean(text, "enabled")
             if stored.enabled != enabled:
                 changes.append("enabled" if enabled else "disabled")
@@ -148,7 +148,7 @@ class _Rows:
         return values if definition.multiple else values[0]
 
 
-def _one(cell: Cell) -> str:
+def one(cell: Cell) -> str:
     """A cell that holds one text: the first, where several are said."""
     return cell if isinstance(cell, str) else next(iter(cell), "")
 
@@ -192,15 +192,23 @@ def _boolean(text: str, field: str) -> bool:
 
 
 class PeopleRows(_Rows):
-    """Rows that add people or change them; membership is only ever added, never taken away, by a row."""
+    """Rows that add people or change them; membership is only ever added, never taken away, by a row.
 
-    def __init__(self, definitions: dict[str, AttributeDefinition], clears: bool = False) -> None:
+    `only` are the logins and mails the rows are about, where they are few: nobody else is read then.
+    """
+
+    def __init__(self, definitions: dict[str, AttributeDefinition], clears: bool = False, only: Collection[str] | None = None) -> None:
         super().__init__(definitions, clears)
+        accounts, member = Account.objects.select_related("organization"), Group.users.through.objects.all()
+        if only is not None:
+            named = [identity(text) for text in only if text]
+            accounts = accounts.filter(Q(login_identity__in=named) | Q(email_identity__in=named))
+            member = member.filter(account__in=accounts)
         self.organizations = {identity(item.name): item for item in Organization.objects.all()} | {
             identity(item.label): item for item in Organization.objects.exclude(label="")
         }
-        self.accounts = {account.login_identity: account for account in Account.objects.select_related("organization")}
-        self.member: set[tuple[int, int]] = set(Group.users.through.objects.values_list("group_id", "account_id"))
+        self.accounts = {account.login_identity: account for account in accounts}
+        self.member: set[tuple[int, int]] = set(member.values_list("group_id", "account_id"))
         self.emails = {account.email_identity: account.login for account in self.accounts.values() if account.email_identity}
         self.joining: list[tuple[Account, Group]] = []
         self.created: list[Account] = []
@@ -208,7 +216,7 @@ class PeopleRows(_Rows):
 
     def row(self, values: Mapping[str, Cell], known: Account | None = None) -> tuple[Outcome, list[str]]:
         """What a row does to the person of its login, or to somebody who is known otherwise, whose login may be another now. Raises RefusedRow."""
-        login = _one(values["login"])
+        login = one(values["login"])
         self.once(login)
         account = known or self.accounts.get(identity(login))
         changes: list[str] = []
@@ -220,7 +228,7 @@ class PeopleRows(_Rows):
         if account is None:
             if not values.get("name"):
                 raise RefusedRow("the name is blank, and nobody of this login is here yet")
-            account = Account(login=login, name=_one(values["name"])[:200])
+            account = Account(login=login, name=one(values["name"])[:200])
             account.set_unusable_password()
         faults = _Faults()
         before = account.email
@@ -230,7 +238,7 @@ class PeopleRows(_Rows):
             self.attributes(account, values, changes)
         joins: list[Group] = []
         with faults.gathered():
-            joins = self._groups(_one(values.get("groups", "")))
+            joins = self._groups(one(values.get("groups", "")))
         faults.told()
         if account.login != login:
             changes.append(f"login: {account.login} → {login}")
@@ -266,12 +274,12 @@ class PeopleRows(_Rows):
         with faults.gathered():
             self._organization(account, values, changes)
         with faults.gathered():
-            self._kind(account, _one(values.get("kind", "")), changes)
+            self._kind(account, one(values.get("kind", "")), changes)
         with faults.gathered():
             self.switch(account, values, changes)
 
     def _email(self, account: Account, values: Mapping[str, Cell], changes: list[str]) -> None:
-        email = _one(values.get("email", ""))
+        email = one(values.get("email", ""))
         if not email and self.clears and "email" in values and account.email:
             changes.append(f"email: {account.email} → blank")
             account.email = None
@@ -285,7 +293,7 @@ class PeopleRows(_Rows):
             account.email, account.email_set_at = email, timezone.now()
 
     def _organization(self, account: Account, values: Mapping[str, Cell], changes: list[str]) -> None:
-        text = _one(values.get("organization", ""))
+        text = one(values.get("organization", ""))
         if not text and self.clears and "organization" in values and account.organization_id is not None:
             changes.append(f"organization: {account.organization.name if account.organization else ''} → blank")
             account.organization = None
@@ -353,7 +361,7 @@ class GroupRows(_Rows):
 
     def row(self, values: Mapping[str, Cell]) -> tuple[Outcome, list[str]]:
         """What a row does to the group of its name. Raises RefusedRow."""
-        name = _one(values["name"])
+        name = one(values["name"])
         self.once(name)
         group = self.groups.get(identity(name))
         changes: list[str] = []
@@ -362,7 +370,7 @@ class GroupRows(_Rows):
         created = group is None
         group = group or Group(name=name)
         self.texts(group, ("label", "about", "keeper"), values, changes)
-        if text := _one(values.get("priority", "")):
+        if text := one(values.get("priority", "")):
             priority = read_integer(text)
             if priority is None:
                 raise RefusedRow(f"{text[:40]!r} is no whole number (priority)")
@@ -371,7 +379,7 @@ class GroupRows(_Rows):
                 group.priority = priority
         self.switch(group, values, changes)
         self.attributes(group, values, changes)
-        users = self._users(_one(values.get("users", "")))
+        users = self._users(one(values.get("users", "")))
         if created or changes:
             group.version += 0 if created else 1
             group.save()
@@ -380,7 +388,7 @@ class GroupRows(_Rows):
         added = [account for account in users if account.pk not in present]
         group.users.add(*added)
         changes += [f"+ {account.login}" for account in added]
-        for inner in (part.strip() for part in _one(values.get("groups", "")).split(SEPARATOR)):
+        for inner in (part.strip() for part in one(values.get("groups", "")).split(SEPARATOR)):
             if inner:
                 self.inner.append((group, inner, len(self.inner)))
                 if identity(inner) not in {identity(item.name) for item in group.groups.all()}:

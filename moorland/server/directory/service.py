@@ -19,9 +19,9 @@ from moorland.server.directory.models import Account
 from moorland.server.duties.judging import Outcome, gains_by_name, holdings, judge, roles_gained, roles_lost
 from moorland.server.duties.rights import Rights, outside, rights_of
 from moorland.server.errors import Failure
-from moorland.server.evaluating import evaluator
+from moorland.server.evaluating import evaluator, evaluator_about
 from moorland.server.origins.locks import locked, refuse_locked
-from moorland.server.releases.bundles import State, bundle_of, live_number, workspace
+from moorland.server.releases.bundles import State, bundle_about, bundle_of, live_number, workspace
 
 
 @lru_cache(maxsize=4)
@@ -55,6 +55,8 @@ class Tried:
     broken: list[str]
     gained: list[str]
     lost: list[str]
+    #: Whether it was judged by who it is about alone.
+    alone: bool = False
 
 
 def tried(change: Callable[[], object], by: Account, origin: int | None = None) -> Tried:
@@ -90,13 +92,46 @@ def tried(change: Callable[[], object], by: Account, origin: int | None = None) 
     logins = [login for login in concerned(before, after) if _differs(before, after, login)]
     found = impact(before, after, logins)
     broken = newly_broken(before, after) if logins and (rights.whole("checks") or rights.whole("release")) else []
-    outcome = Outcome(before, after, logins, held, holds)
-    gained = [login for login in logins if login in after.people.users and after.viewer(login).enabled and any(True for _ in roles_gained(outcome, login))]
-    lost = [login for login in logins if roles_lost(outcome, login)]
+    gained, lost = moved(Outcome(before, after, logins, held, holds))
     if rights.whole("look-values"):
         return Tried(found, None if rights.keeps_all else state, broken, gained, lost)
     people = [after.viewer(login) if login in after.people.users else before.viewer(login) for login in logins]
     return Tried(told_to(rights, found, people), state, broken, gained, lost)
+
+
+def tried_alone(change: Callable[[], object], by: Account, origin: int, about: Callable[[], set[int]]) -> Tried | None:
+    """The same for what an origin says of a few people, by them alone, where nobody gains or loses a role by it; None where that is not so.
+
+    `about` are the ids of their accounts, asked before and after.
+    """
+    known = about()
+    state, locks = _state(), locked(but=origin, only=known)
+    before = evaluator_about("live", known)
+    with transaction.atomic():
+        try:
+            change()
+            only = about()
+            after = before.on(bundle_about("live", only))
+        except BundleError as error:
+            raise Failure(422, "invalid", _said(error), error.problems) from None
+        finally:
+            transaction.set_rollback(True)
+    if by.pk in only:
+        return None
+    refuse_locked(locks, before.people, after.people)
+    gained, lost = moved(Outcome(before, after, sorted(before.people.users.keys() | after.people.users.keys()), {}, {}))
+    return None if gained or lost else Tried([], state, [], [], [], alone=True)
+
+
+def moved(outcome: Outcome) -> tuple[list[str], list[str]]:
+    """Who gains and who loses a role, of those concerned. What is open to everyone is no gain of whoever is new."""
+    users, open_to_all = outcome.after.people.users, {role.name for role in outcome.after.people.roles.values() if any(item.everyone for item in role.assigned)}
+    gained = [
+        login
+        for login in outcome.concerned
+        if login in users and outcome.after.viewer(login).enabled and any(role not in open_to_all for role in roles_gained(outcome, login))
+    ]
+    return gained, [login for login in outcome.concerned if roles_lost(outcome, login)]
 
 
 def newly_broken(before: Evaluator, after: Evaluator) -> list[str]:
@@ -174,7 +209,8 @@ def still_as_judged(found: Tried) -> None:
     """
     if found.state is not None and found.state != _state():
         raise Failure(409, "stale", "Somebody changed people, roles or duties at the same moment. Nothing was changed; try again.")
-    still_evaluates()
+    if not found.alone:
+        still_evaluates()
 
 
 def concerned(before: Evaluator, after: Evaluator) -> list[str]:

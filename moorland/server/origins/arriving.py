@@ -13,12 +13,15 @@ from django.utils import timezone
 from moorland.core.bundle.structure import identity
 from moorland.server.directory.acts import carried_over
 from moorland.server.directory.models import Account, Group
-from moorland.server.directory.people_rows import Cell, PeopleRows, RefusedRow, definitions_here
+from moorland.server.directory.people_rows import Cell, PeopleRows, RefusedRow, definitions_here, one
 from moorland.server.duties.models import GivenDuty
 from moorland.server.errors import Failure
 from moorland.server.origins.models import Entry, Joined, Origin
 from moorland.server.origins.said import Said, SaidPerson
 from moorland.server.origins.shapes import ArrivedRow, ListedGroup, OriginText
+
+#: So few people are judged by themselves alone, and nobody else is read.
+MOST_ALONE = 100
 
 
 @dataclass
@@ -41,7 +44,10 @@ class Arrived:
 def arrive(origin: Origin, text: OriginText, said: Said) -> Arrived:
     """Makes people and memberships as an origin says. Raises Failure where nothing of it can be taken."""
     arrived = Arrived(notes=list(said.notes))
-    entries = {entry.key: entry for entry in Entry.objects.filter(origin=origin, kind="person").select_related("account__organization")}
+    few = not said.whole and not said.members
+    about = Entry.objects.filter(origin=origin, kind="person").select_related("account__organization")
+    about = about.filter(key__in=[*(person.key for person in said.people), *said.gone]) if few else about
+    entries = {entry.key: entry for entry in about}
     before = len([entry for entry in entries.values() if not entry.gone])
     _people(origin, text, said, entries, arrived)
     if said.whole and before and not said.people:
@@ -53,9 +59,14 @@ def arrive(origin: Origin, text: OriginText, said: Said) -> Arrived:
 
 
 def _people(origin: Origin, text: OriginText, said: Said, entries: dict[str, Entry], arrived: Arrived) -> None:
-    rows = PeopleRows(definitions_here(), clears=True)
+    only = None
+    if not said.whole and len(said.people) <= MOST_ALONE:
+        only = {text for person in said.people for text in (person.login, one(person.fields.get("email", "")))}
+    rows = PeopleRows(definitions_here(), clears=True, only=only)
     joined = {item.key: item.account for item in Joined.objects.filter(origin=origin).select_related("account__organization")}
-    others = set(Entry.objects.exclude(account=None).exclude(origin=origin).values_list("account_id", flat=True))
+    elsewhere = Entry.objects.exclude(account=None).exclude(origin=origin)
+    elsewhere = elsewhere if only is None else elsewhere.filter(account__in=list(rows.accounts.values()))
+    others = set(elsewhere.values_list("account_id", flat=True))
     logins = Counter(identity(person.login) for person in said.people if person.login)
     keys = Counter(person.key for person in said.people)
     created: list[Entry] = []

@@ -1,5 +1,6 @@
 """What comes from an origin is changed there: no act, file or import here changes it (accounts.md 17)."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from moorland.core.bundle.people import User
@@ -18,13 +19,14 @@ class Locks:
     groups: dict[str, list[OriginText]]
 
 
-def locked(but: int | None = None) -> Locks:
-    """What comes from origins now, but one: it changes its own."""
+def locked(but: int | None = None, only: Collection[int] | None = None) -> Locks:
+    """What comes from origins now, but one: it changes its own. `only` bounds it to some accounts, by their ids."""
     texts = {item.pk: from_document(OriginDocument, {"origin": item.document}).origin for item in Origin.objects.all() if item.pk != but}
     people = {}
     groups: dict[str, list[OriginText]] = {}
     if texts:
         said = Entry.objects.filter(kind="person", origin_id__in=list(texts)).exclude(account=None)
+        said = said if only is None else said.filter(account__in=only)
         for login, origin, gone, enabled in said.values_list("account__login", "origin_id", "gone", "says_enabled"):
             people[login] = (texts[origin], enabled and not gone)
     for text in texts.values():

@@ -12,11 +12,11 @@ from django.utils import timezone
 from moorland.core.bundle.problems import BundleError
 from moorland.server.changes import recorded
 from moorland.server.directory.models import Account
-from moorland.server.directory.service import Tried, still_as_judged, tried
+from moorland.server.directory.service import Tried, still_as_judged, tried, tried_alone
 from moorland.server.duties.rights import rights_of
 from moorland.server.errors import Failure, from_document
-from moorland.server.origins.arriving import Arrived, arrive
-from moorland.server.origins.models import Origin, OriginRun
+from moorland.server.origins.arriving import MOST_ALONE, Arrived, arrive
+from moorland.server.origins.models import Entry, Joined, Origin, OriginRun
 from moorland.server.origins.said import Said
 from moorland.server.origins.shapes import ArrivalReport, ArrivedRow, OriginDocument, OriginText
 from moorland.server.origins.thresholds import LATELY, beyond_bounds
@@ -42,7 +42,14 @@ def tried_run(origin: Origin, text: OriginText, said: Said, by: Account, over_ti
     def change() -> None:
         made.append(arrive(origin, text, said))
 
-    found = tried(change, by, origin=origin.pk)
+    keys = {person.key for person in said.people} | said.gone
+    alone = not said.whole and not said.members and len(keys) <= MOST_ALONE
+
+    def about() -> set[int]:
+        entries = Entry.objects.filter(origin=origin, key__in=keys).exclude(account=None).values_list("account_id", flat=True)
+        return {*entries, *Joined.objects.filter(origin=origin, key__in=keys).values_list("account_id", flat=True)}
+
+    found = (tried_alone(change, by, origin.pk, about) if alone else None) or tried(change, by, origin=origin.pk)
     arrived = made[-1]
     beyond += beyond_bounds(origin, text, found, arrived, over_time)
     return _report(found, arrived, beyond), found, arrived

@@ -1,7 +1,9 @@
 """Assignments of roles in the written form of bundle.md, read and made."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from typing import Any
+
+from django.db.models import Q
 
 from moorland.core.bundle.policy import Assignment as AssignmentShape
 from moorland.server.directory.models import Account, Group
@@ -9,10 +11,11 @@ from moorland.server.errors import Failure, missing
 from moorland.server.policies.models import Assignment, Role
 
 
-def assignments_of_roles() -> dict[int, list[dict[str, Any]]]:
-    """Each role's assignments in the written form, by the role's id."""
+def assignments_of_roles(only: Collection[int] | None = None) -> dict[int, list[dict[str, Any]]]:
+    """Each role's assignments in the written form, by the role's id; of those to one person, only to these accounts where they are given."""
     result: dict[int, list[dict[str, Any]]] = {}
-    for assignment in Assignment.objects.select_related("account", "group"):
+    found = Assignment.objects.select_related("account", "group")
+    for assignment in found if only is None else found.filter(Q(account=None) | Q(account_id__in=only)):
         result.setdefault(assignment.role_id, []).append(assignment_document(assignment))
     return result
 

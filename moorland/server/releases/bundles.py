@@ -2,6 +2,7 @@
 
 import datetime
 import zoneinfo
+from collections.abc import Collection
 from typing import Any, Literal
 
 from moorland.core.bundle.document import Bundle
@@ -69,6 +70,12 @@ def bundle_of(state: State, policy_document: dict[str, Any] | None = None) -> Bu
     """
     document, role_ids = policy(state)
     return bundle_with(document if policy_document is None else policy_document, role_ids, state)
+
+
+def bundle_about(state: State, only: Collection[int]) -> Bundle:
+    """The same with some of the people alone, by the ids of their accounts; without promises, which are about everybody."""
+    document, role_ids = policy(state)
+    return bundle_with({**document, "promises": []}, role_ids, state, people_document(only), assignments_of_roles(only))
 
 
 def release_bundle(number: int) -> Bundle:
