@@ -62,6 +62,11 @@ $(STAMPS)/directory: requirements-ldap.lock $(STAMPS)/python
 	$(BIN)/pip install --quiet --requirement requirements-ldap.lock
 	@touch $@
 
+# A provider of OpenID Connect that the tests sign in by.
+$(STAMPS)/provider: tests/origins/provider/package-lock.json
+	cd tests/origins/provider && npm install --no-save --no-audit --no-fund --loglevel=error
+	@touch $@
+
 # A directory with made-up people, to be connected to the demo under Settings, Directories.
 directory: install $(STAMPS)/directory
 	@exec $(BIN)/python -m demo.directory
@@ -85,7 +90,7 @@ lint: $(STAMPS)/python $(STAMPS)/npm
 	$(BIN)/lint-imports
 	cd web && npm run --silent check && npm run --silent lint
 
-test: install $(STAMPS)/browser $(STAMPS)/postgres $(STAMPS)/clients $(STAMPS)/spark $(STAMPS)/directory lint
+test: install $(STAMPS)/browser $(STAMPS)/postgres $(STAMPS)/clients $(STAMPS)/spark $(STAMPS)/directory $(STAMPS)/provider lint
 	cd web && npm run --silent test
 	$(BIN)/pytest
 

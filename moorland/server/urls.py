@@ -57,6 +57,7 @@ from moorland.server.directory.views import Attributes, Held, Password, People, 
 from moorland.server.door.views import Doors, OneDoorKey, OneDoorSession, OneOwnDoorKey, OwnDoors, Parity
 from moorland.server.duties.views import Duties, OneDuty, OwnDuties, WhatCan, WhoCan
 from moorland.server.origins.entrance import scim
+from moorland.server.origins.oidc_views import from_provider, to_provider
 from moorland.server.origins.views import OneOrigin, OneOriginToken, OriginJoins, OriginRuns, Origins, OriginTokens, TryOrigin, TryOriginRun
 from moorland.server.outside.frames import FramedBeneath, FramedExport, FramedPage, embedded
 from moorland.server.outside.views import Issuers, OneIssuer, OutsideTries
@@ -122,6 +123,8 @@ def no_such_address(request: HttpRequest) -> JsonResponse:
 
 urlpatterns = [
     path("api/session", Session.as_view()),
+    path("api/session/by/<name:name>", to_provider),
+    path("api/session/by/<name:name>/back", from_provider),
     path("api/session/password", Password.as_view()),
     path("api/session/forgotten", ForgottenPassword.as_view()),
     path("api/invitations", ManyInvitations.as_view()),

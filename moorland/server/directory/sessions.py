@@ -6,8 +6,9 @@ from django.http import HttpRequest
 from moorland.core.bundle.duties import ACTS
 from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
 from moorland.server.directory.models import Account
-from moorland.server.directory.shapes import SessionAnswer, SignedIn
+from moorland.server.directory.shapes import Provider, SessionAnswer, SignedIn
 from moorland.server.duties.rights import rights_of
+from moorland.server.origins.models import Origin
 from moorland.server.releases.models import Workspace
 
 
@@ -21,8 +22,16 @@ def session_answer(account: Account | None, request: HttpRequest | None = None) 
         demo=demo_sign_ins() if settings.DEMO else [],
         demo_password=DEMO_PASSWORD if settings.DEMO else None,
         mail=bool(settings.MAIL_IS_SET_UP),
+        providers=providers() if account is None else [],
+        refused=request.session.pop("sign-in refused", None) if request is not None and account is None else None,
         first=request.session.get("limited") if request is not None and account is not None else None,
     )
+
+
+def providers() -> list[Provider]:
+    """The providers that people may sign in by."""
+    found = Origin.objects.filter(kind="oidc", enabled=True).values_list("name", "document")
+    return [Provider(name=name, label=document.get("label") or name) for name, document in found]
 
 
 def _signed_in(account: Account) -> SignedIn:

@@ -31,6 +31,13 @@ class SignedIn(Shape):
     everywhere: list[ActName]
 
 
+class Provider(Shape):
+    """A provider to sign in by."""
+
+    name: str
+    label: str
+
+
 class SessionAnswer(Shape):
     """The session, and in demo mode the accounts to try; `ready` is false before a workspace is set up."""
 
@@ -41,6 +48,9 @@ class SessionAnswer(Shape):
     demo_password: str | None
     #: Whether a link for a forgotten password can be sent.
     mail: bool = False
+    #: Providers that people may sign in by, and why the last try to was refused; told once.
+    providers: list[Provider] = Field(default_factory=list)
+    refused: str | None = None
     #: What has to be done before anything else in this session.
     first: Literal["password", "second_factor"] | None = None
 

@@ -327,10 +327,3 @@ class TokenRequest(Shape):
     """What a token is for."""
 
     name: Said
-
-
-class ProviderEntry(Shape):
-    """A provider to sign in by."""
-
-    name: str
-    label: str

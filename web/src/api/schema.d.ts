@@ -9289,6 +9289,16 @@ export interface components {
             whole: boolean;
         };
         /**
+         * Provider
+         * @description A provider to sign in by.
+         */
+        Provider: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * Question
          * @description One question: exactly one kind.
          */
@@ -10455,8 +10465,15 @@ export interface components {
              * @default false
              */
             mail?: boolean;
+            /** Providers */
+            providers?: components["schemas"]["Provider"][];
             /** Ready */
             ready: boolean;
+            /**
+             * Refused
+             * @default null
+             */
+            refused?: string | null;
             /** Workspace */
             workspace: string;
         };

@@ -1,4 +1,5 @@
 import type { Schemas } from "../../../api/client";
+import { useChanged } from "../../../api/queries";
 import { when } from "../../../ui/when";
 import { Arrived } from "./Arrival";
 
@@ -12,6 +13,7 @@ const STATES: Record<Schemas["OriginRunEntry"]["state"], string> = {
 
 /** What came of the last runs of an origin, newest first. */
 export function OriginRuns({ entry }: { entry: Schemas["OriginEntry"] | undefined }) {
+  const changed = useChanged();
   if (!entry) return null;
   return (
     <section aria-label={`Runs of ${entry.origin.name}`} className="above-14">
@@ -23,7 +25,11 @@ export function OriginRuns({ entry }: { entry: Schemas["OriginEntry"] | undefine
             {when(run.began_at)} · <b className={run.state === "held" || run.state === "failed" ? "warn" : ""}>{STATES[run.state]}</b> ·{" "}
             {run.message}
           </summary>
-          {run.rows.length > 0 ? <Arrived rows={run.rows} origin={null} /> : <p className="soft small">It changed nobody.</p>}
+          {run.rows.length > 0 ? (
+            <Arrived rows={run.rows} origin={entry.origin.name} joined={() => void changed("people")} />
+          ) : (
+            <p className="soft small">It changed nobody.</p>
+          )}
         </details>
       ))}
     </section>
