@@ -45,6 +45,7 @@ INSTALLED_APPS = [
     "moorland.server.sources",
     "moorland.server.origins",
     "moorland.server.schedules",
+    "moorland.server.reviews",
 ]
 
 MIDDLEWARE = [

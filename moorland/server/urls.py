@@ -76,6 +76,7 @@ from moorland.server.releases.views import (
     ReturnTo,
     WorkspaceState,
 )
+from moorland.server.reviews.views import Movers, OneReview, OwnReviewLines, ReviewAnswers, ReviewClosing, ReviewRecord, Reviews
 from moorland.server.schedules.views import ChecksByItself, OneSchedule, Schedules
 from moorland.server.sources.change_views import ApplyChange
 from moorland.server.sources.guard_views import Guards
@@ -186,6 +187,13 @@ urlpatterns = [
     path("api/schedules/<int:key>", OneSchedule.as_view()),
     path("api/models/<str:model>/placed", PlacedTables.as_view()),
     path("api/models/<str:model>/tables/<str:table>/place", MovedTable.as_view()),
+    path("api/reviews", Reviews.as_view()),
+    path("api/reviews/<int:key>", OneReview.as_view()),
+    path("api/reviews/<int:key>/answers", ReviewAnswers.as_view()),
+    path("api/reviews/<int:key>/closing", ReviewClosing.as_view()),
+    path("api/reviews/<int:key>/record", ReviewRecord.as_view()),
+    path("api/movers", Movers.as_view()),
+    path("api/my/reviews", OwnReviewLines.as_view()),
     path("api/settings/origins", Origins.as_view()),
     path("api/settings/origins/try", TryOrigin.as_view()),
     path("api/settings/origins/try/run", TryOriginRun.as_view()),

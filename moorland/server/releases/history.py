@@ -4,6 +4,7 @@ import base64
 import datetime
 import json
 import zlib
+from collections.abc import Iterator
 from typing import Any
 
 from cryptography.fernet import InvalidToken
@@ -47,6 +48,34 @@ def people_on(day: datetime.date) -> tuple[dict[str, Any], dict[int, list[dict[s
         return people_document(), assignments_of_roles()
     found = _opened(kept)
     return found["people"], {int(role): assigned for role, assigned in found["assigned"].items()}
+
+
+def remembered_since() -> datetime.date:
+    """The first day of the history of people."""
+    space = unless_changed("workspace", Workspace.objects.first)
+    today = today_in(space.time_zone if space else "UTC")
+    return space.people_since if space and space.people_since else today
+
+
+def days_before() -> Iterator[tuple[datetime.date, dict[str, Any], dict[int, list[dict[str, Any]]]]]:
+    """What is kept of days that are over, the last one first: until which day, people, and the assignments of each role."""
+    for kept in PeopleDay.objects.order_by("-last_day").iterator():
+        found = _opened(kept)
+        yield kept.last_day, found["people"], {int(role): assigned for role, assigned in found["assigned"].items()}
+
+
+def member_since(pairs: set[tuple[str, str]]) -> dict[tuple[str, str], datetime.date]:
+    """Since which day people (by login) are in groups without a break; who is in one for longer than is remembered is left out."""
+    found: dict[tuple[str, str], datetime.date] = {}
+    open_ = set(pairs)
+    for last_day, people, _ in days_before():
+        if not open_:
+            break
+        members = {group["name"]: set(group["users"]) for group in people["groups"]}
+        ended = {(login, group) for login, group in open_ if login not in members.get(group, ())}
+        found.update(dict.fromkeys(ended, last_day + datetime.timedelta(days=1)))
+        open_ -= ended
+    return found
 
 
 def _assigned() -> dict[str, list[dict[str, Any]]]:

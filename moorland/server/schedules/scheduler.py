@@ -7,6 +7,7 @@ from django.db import connection
 
 from moorland.server.origins.ldap_runs import run_due_directories
 from moorland.server.origins.models import Origin
+from moorland.server.reviews.closing import run_due_reviews
 from moorland.server.schedules.checks import run_due_checks
 from moorland.server.schedules.models import ChecksSchedule, Schedule
 from moorland.server.schedules.running import run_due
@@ -32,6 +33,7 @@ def _look() -> None:
         run_due()
         run_due_checks()
         run_due_directories()
+        run_due_reviews()
     except Exception:
         _log.exception("schedules could not be looked at")
     finally:

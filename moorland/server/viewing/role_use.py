@@ -73,3 +73,12 @@ def note(base: Evaluator, viewer: Viewer, model: str, tables: set[str], opened: 
 def last_used(account: Account) -> dict[str, datetime.date]:
     """The last day each role was used by somebody, of those that were."""
     return dict(RoleUse.objects.filter(account=account).values_list("role", "last_day"))
+
+
+def last_used_of(logins: set[str]) -> dict[str, dict[str, datetime.date]]:
+    """The same for many people, by login."""
+    found: dict[str, dict[str, datetime.date]] = {}
+    for login, role, day in RoleUse.objects.values_list("account__login", "role", "last_day"):
+        if login in logins:
+            found.setdefault(login, {})[role] = day
+    return found
