@@ -22,6 +22,10 @@ from moorland.server.pages.models import ReaderPage
 from moorland.server.pages.readers import document_of, generated_name, keep_version
 from moorland.server.pages.shapes import ReaderPageText
 from moorland.server.releases.models import Workspace
+from moorland.server.reviews.answering import answer
+from moorland.server.reviews.closing import open_review, today
+from moorland.server.reviews.models import Review
+from moorland.server.reviews.shapes import AnswerRequest, ReviewScope, ReviewText
 from moorland.server.setup import fill_workspace
 
 ADMINISTRATORS = {"h.warden"}
@@ -37,6 +41,7 @@ def make_demo() -> bool:
         generate_books(sources_folder())
         fill_workspace(folder, ADMINISTRATORS, DEMO_PASSWORD, {login for login, _ in SIGN_INS})
         _make_readers_page()
+        _open_review()
     finally:
         shutil.rmtree(folder, ignore_errors=True)
     (settings.DATA / "demo-sign-ins.json").write_text(json.dumps(SIGN_INS), "utf-8")
@@ -54,6 +59,21 @@ def _make_readers_page() -> None:
     maker, document = Account.objects.get(login=login), document_of(from_document(ReaderPageText, text))
     page = ReaderPage.objects.create(name=generated_name(), maker=maker, shelf=shelf, document=document, published=document, published_at=timezone.now())
     keep_version(page, maker)
+
+
+def _open_review() -> None:
+    """A review of who is a steward, half answered: some kept, one asked about, the rest waits."""
+    text = ReviewText(
+        title="Who still needs to be a steward?", scope=ReviewScope(roles=["area-steward"]), answered_by="named", named="f.hurst", repeat="quarter"
+    )
+    review = Review.objects.create(document=text.model_dump(mode="json"), opener=Account.objects.get(login="h.warden"), opens_on=today(), version=0)
+    open_review(review)
+    keeper = Account.objects.get(login="f.hurst")
+    lines = list(review.lines.filter(asked=keeper.login))
+    kept, questioned = lines[: len(lines) // 2], lines[len(lines) // 2]
+    answer(review, kept, AnswerRequest(lines=[line.pk for line in kept], answer="keep"), keeper, only_try=False)
+    note = "Does she still look after two areas, or has one of them gone over to somebody else?"
+    answer(review, [questioned], AnswerRequest(lines=[questioned.pk], answer="ask", note=note), keeper, only_try=False)
 
 
 def vouch_for_portal(port: int) -> None:

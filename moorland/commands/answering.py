@@ -1,5 +1,6 @@
 """`moorland evaluate` and `moorland sql`: answers to questions, and the statements that would give them."""
 
+import datetime
 import json
 import sys
 from pathlib import Path
@@ -11,7 +12,9 @@ from rich.table import Table as RichTable
 
 from moorland.commands.bundles import AsJson, BundlePath, evaluator_at, progress
 from moorland.commands.console import fail, output
+from moorland.commands.serving import set_up_django
 from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.pushdown import Statement
 from moorland.core.engine.questions import (
     Answer,
@@ -31,12 +34,20 @@ from moorland.core.people import Viewer
 
 
 def evaluate(
-    bundle: BundlePath, questions: Annotated[Path, typer.Argument(help="The questions, as JSON; - reads standard input.")], as_json: AsJson = False
+    bundle: Annotated[Path, typer.Argument(help="A bundle's folder, or a bundle in one JSON document; with --as-lived, the questions.")],
+    questions: Annotated[Path | None, typer.Argument(help="The questions, as JSON; - reads standard input.")] = None,
+    as_lived: Annotated[
+        str | None, typer.Option("--as-lived", help="Ask the workspace in DATA as it was at the end of a day (YYYY-MM-DD): its people, lines and release then.")
+    ] = None,
+    as_json: AsJson = False,
 ) -> None:
     """Answers questions for viewers: rows, totals, objects, members, pages."""
     try:
-        asked = read_questions(questions)
-        evaluator = evaluator_at(bundle, asked.as_of)
+        if (questions is None) != (as_lived is not None):
+            wrong = "names a bundle and questions, or with --as-lived the questions alone."
+            raise BundleError([Problem("usage", wrong, "evaluate")])
+        asked = read_questions(bundle if questions is None else questions)
+        evaluator = _lived(as_lived) if as_lived is not None else evaluator_at(bundle, asked.as_of)
         viewers = list(evaluator.everyone()) if asked.viewers == "everyone" else [evaluator.viewer(reference) for reference in asked.viewers]
         with progress(f"answering {len(asked.ask)} questions for {len(viewers)} viewers"):
             answered = list(evaluator.answers(viewers, asked.ask))
@@ -49,6 +60,23 @@ def evaluate(
     for viewer, answers in answered:
         for answer in answers:
             print_answer(viewer, answer)
+
+
+def _lived(day: str) -> Evaluator:
+    """The workspace as it was at the end of a day. Raises BundleError where that cannot be told."""
+    set_up_django()
+    from moorland.server.errors import Failure
+    from moorland.server.evaluating import evaluator as of_workspace
+    from moorland.server.trail.models import record
+
+    try:
+        found = of_workspace("live", datetime.date.fromisoformat(day), as_lived=True)
+    except ValueError:
+        raise BundleError([Problem("as_lived", f"{day!r} is no day. Write YYYY-MM-DD.", "evaluate")]) from None
+    except Failure as failure:
+        raise BundleError([Problem(failure.code, failure.message, "evaluate")]) from None
+    record("on the machine", "evaluate as lived", day)
+    return found
 
 
 def read_questions(path: Path) -> Questions:

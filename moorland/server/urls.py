@@ -53,6 +53,7 @@ from moorland.server.directory.act_views import (
     SettingUp,
     Welcome,
 )
+from moorland.server.directory.history_views import PersonHistories
 from moorland.server.directory.views import Attributes, Held, Password, People, Person, Session
 from moorland.server.door.views import Doors, OneDoorKey, OneDoorSession, OneOwnDoorKey, OwnDoors, Parity
 from moorland.server.duties.views import Duties, OneDuty, OwnDuties, WhatCan, WhoCan
@@ -242,6 +243,7 @@ urlpatterns = [
     path("api/people", People.as_view()),
     path("api/people/<name:login>", Person.as_view()),
     path("api/people/<name:login>/copying", Copying.as_view()),
+    path("api/people/<name:login>/history", PersonHistories.as_view()),
     path("api/people/<name:login>/owns", Owns.as_view()),
     path("api/people/<name:login>/invitation", Invitations.as_view()),
     path("api/evaluate", Evaluate.as_view()),

@@ -53,3 +53,21 @@ def test_what_is_kept_of_people_tells_nothing_to_who_reads_the_file(boss: Sessio
     boss.ok("POST", "acts", {"change_people": {"logins": ["ann"], "enabled": False}})
     (kept,) = PeopleDay.objects.all()
     assert "organization" not in kept.sealed
+
+
+def test_who_held_what_when_is_told(boss: Session, on: Any) -> None:
+    boss.ok("POST", "acts", {"change_people": {"logins": ["ann"], "leave": ["stewards"], "attributes": {"areas": ["marsh"]}}})
+    on(TODAY + datetime.timedelta(days=3))
+    boss.ok("POST", "acts", {"change_people": {"logins": ["ann"], "join": ["others"]}})
+    held = boss.ok("GET", "people/ann/history")
+    assert held["remembered_since"] == str(TODAY - datetime.timedelta(days=5))
+    told = {(item["kind"], item["name"], item["value"]): (item["since"], item["until"]) for item in held["held"]}
+    assert told["group", "stewards", "member"] == (None, "2026-07-09")
+    assert told["attribute", "areas", "fell"] == (None, "2026-07-09")
+    assert told["attribute", "areas", "marsh"] == ("2026-07-10", None)
+    assert told["group", "others", "member"] == ("2026-07-13", None)
+
+
+def test_the_history_of_somebody_tells_no_secret_value(boss: Session, on: Any) -> None:
+    boss.ok("POST", "acts", {"change_people": {"logins": ["ann"], "attributes": {"code": 4711}}})
+    assert "4711" not in str(boss.ok("GET", "people/ann/history"))

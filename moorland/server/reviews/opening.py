@@ -192,8 +192,13 @@ def _opens(lost: ViewerImpact | None, limit: bool) -> str:
 def _also(base: Evaluator, viewer: Viewer, role: str) -> str:
     """What would go with it beside: other roles that hang on a membership by which it is held."""
     groups = {path[0] for _, path in viewer.held[role].paths if path}
-    others = [base.roles[name].role.title for name, held in viewer.held.items() if name != role and all(path and path[0] in groups for _, path in held.paths)]
+    others = [_titled(base, name) for name, held in viewer.held.items() if name != role and all(path and path[0] in groups for _, path in held.paths)]
     return f"Leaving {', '.join(sorted(base.people.groups[name].title for name in groups))} takes {', '.join(others)} too." if others else ""
+
+
+def _titled(base: Evaluator, role: str) -> str:
+    shape = base.roles[role].role
+    return f"{shape.title} (restricts)" if shape.kind == "limit" else shape.title
 
 
 def _duties(base: Evaluator, text: ReviewText) -> Iterator[tuple[Viewer, str, LineFacts]]:

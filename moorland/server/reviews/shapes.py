@@ -59,7 +59,7 @@ class LineFacts(Shape):
     lost: str
 
 
-class LineEntry(Shape):
+class ReviewLineEntry(Shape):
     """A line as it stands."""
 
     id: int
@@ -110,7 +110,7 @@ class ReviewDetail(Shape):
     """A review with its lines, as far as the account keeps them."""
 
     review: ReviewEntry
-    lines: list[LineEntry]
+    lines: list[ReviewLineEntry]
 
 
 class ReviewTried(Shape):

@@ -27,12 +27,12 @@ from moorland.server.reviews.opening import lines_of
 from moorland.server.reviews.shapes import (
     AnswerAnswer,
     AnswerRequest,
-    LineEntry,
     LineFacts,
     MoversAnswer,
     OwnReviews,
     ReviewDetail,
     ReviewEntry,
+    ReviewLineEntry,
     ReviewList,
     ReviewText,
     ReviewTried,
@@ -230,11 +230,11 @@ def entry(review: Review) -> ReviewEntry:
     )
 
 
-def told(lines: list[ReviewLine]) -> list[LineEntry]:
+def told(lines: list[ReviewLine]) -> list[ReviewLineEntry]:
     """Lines as they are told."""
     names = dict(Account.objects.filter(login__in={line.asked for line in lines}).values_list("login", "name"))
     return [
-        LineEntry(
+        ReviewLineEntry(
             id=line.pk,
             kind="duty" if line.kind == "duty" else "role",
             login=line.login,

@@ -865,6 +865,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/movers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps checks over everything, or all people: who is elsewhere than on a day, and what only the old place gave. */
+        get: operations["api_movers_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/my/account": {
         parameters: {
             query?: never;
@@ -1153,6 +1170,24 @@ export interface paths {
         put?: never;
         /** @description Anybody signed in: an exhibit, or rows beneath it, as a file, as far as their roles let it be exported. */
         post: operations["api_my_pages_export_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/my/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Anybody signed in: the lines they are asked about, and their answers. */
+        get: operations["api_my_reviews_retrieve"];
+        put?: never;
+        /** @description Anybody signed in: the lines they are asked about, and their answers. */
+        post: operations["api_my_reviews_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1528,6 +1563,23 @@ export interface paths {
         };
         /** @description By duty: what of somebody's access can be copied to somebody else. */
         get: operations["api_people_copying_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{login}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description By duty: what somebody held when; values of attributes as far as the account may look at them, who did it for who reads the trail. */
+        get: operations["api_people_history_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1981,6 +2033,93 @@ export interface paths {
         put?: never;
         /** @description By duty: make the draft what an earlier release was; it goes live by a release like any other change. */
         post: operations["api_releases_return_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps checks: the reviews; open one (over everything), or with `try=true` be told whom it would ask what. */
+        get: operations["api_reviews_retrieve"];
+        put?: never;
+        /** @description Who keeps checks: the reviews; open one (over everything), or with `try=true` be told whom it would ask what. */
+        post: operations["api_reviews_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps checks: a review with its lines; take one away that nobody answered yet, or that is planned. */
+        get: operations["api_reviews_retrieve_2"];
+        put?: never;
+        post?: never;
+        /** @description Who keeps checks: a review with its lines; take one away that nobody answered yet, or that is planned. */
+        delete: operations["api_reviews_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{key}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps checks: answer lines; with `try=true` be told who loses what. */
+        post: operations["api_reviews_answers_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{key}/closing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who keeps checks over everything: close a review for good, or open one that is planned, now. */
+        post: operations["api_reviews_closing_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{key}/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who keeps checks over everything: a review as CSV, or as a page to print. */
+        get: operations["api_reviews_record_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3277,6 +3416,18 @@ export interface components {
             all_data: true;
         };
         /**
+         * AnswerAnswer
+         * @description What an answer does: who loses what, and what is left to others.
+         */
+        AnswerAnswer: {
+            /** Tasks */
+            tasks: string[];
+            /** Viewers */
+            viewers: components["schemas"]["ViewerImpact"][];
+        };
+        /** @enum {string} */
+        AnswerEnum: "keep" | "take" | "until" | "ask";
+        /**
          * AnswerError
          * @description Why a question has no answer; the words never tell what is hidden from what never was (6.6).
          */
@@ -3286,6 +3437,28 @@ export interface components {
             /** Message */
             message: string;
         };
+        /**
+         * AnswerRequest
+         * @description One answer to some lines of a review.
+         */
+        AnswerRequest: {
+            /** Answer */
+            answer: components["schemas"]["AnswerEnum"];
+            /** Lines */
+            lines: number[];
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /**
+             * Until
+             * @default null
+             */
+            until?: string | null;
+        };
+        /** @enum {string} */
+        AnsweredByEnum: "role" | "organization" | "named";
         /**
          * ArrivalReport
          * @description What a run does or would do: counts, people by outcome, who gains and loses, and what of it is beyond the bounds.
@@ -5901,6 +6074,34 @@ export interface components {
             paths: components["schemas"]["RolePath"][];
         };
         /**
+         * HeldWhen
+         * @description Something somebody had between two days; without `since` it is older than what is remembered, without `until` it is so now.
+         *
+         *     `by` and `act` are who changed it and how, on the day it began, as the trail has it.
+         */
+        HeldWhen: {
+            /**
+             * Act
+             * @default null
+             */
+            act?: string | null;
+            /**
+             * By
+             * @default null
+             */
+            by?: string | null;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Since */
+            since: string | null;
+            /** Until */
+            until: string | null;
+            /** Value */
+            value: string;
+        };
+        /**
          * Hierarchy
          * @description Levels from coarse to fine, or a key and its parent (3.5).
          */
@@ -6570,6 +6771,42 @@ export interface components {
             };
         };
         /**
+         * LineFacts
+         * @description What is told of a line: of whom, how and since when it is held, what it opens and against whom, and what would be lost.
+         */
+        LineFacts: {
+            /** Held */
+            held: string[];
+            /** Label */
+            label: string;
+            /** Last Used */
+            last_used: string | null;
+            /** Lost */
+            lost: string;
+            /** Name */
+            name: string;
+            /** Opens */
+            opens: string;
+            /** Organization */
+            organization: string;
+            /** Peers */
+            peers: string;
+            /**
+             * Remembered Since
+             * Format: date
+             */
+            remembered_since: string;
+            /**
+             * Restricts
+             * @default false
+             */
+            restricts?: boolean;
+            /** Sensitive */
+            sensitive: string[];
+            /** Since */
+            since: string | null;
+        };
+        /**
          * LinesAnswer
          * @description The lines of a table kept here; `known` are values its cells can hold.
          */
@@ -7112,6 +7349,39 @@ export interface components {
             relation?: string[] | null;
             /** Source */
             source: string | null;
+        };
+        /**
+         * Mover
+         * @description Somebody who was elsewhere on a day: what of their place is otherwise, and what they still hold that only the old place gave.
+         */
+        Mover: {
+            /** Changes */
+            changes: string[];
+            /** Gained */
+            gained: string[];
+            /** Kept Groups */
+            kept_groups: string[];
+            /** Kept Roles */
+            kept_roles: string[];
+            /** Login */
+            login: string;
+            /** Lost */
+            lost: string[];
+            /** Name */
+            name: string;
+        };
+        /**
+         * MoversAnswer
+         * @description Everybody who moved since a day.
+         */
+        MoversAnswer: {
+            /** Movers */
+            movers: components["schemas"]["Mover"][];
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
         };
         /**
          * Must
@@ -8126,6 +8396,14 @@ export interface components {
             version: number;
         };
         /**
+         * OwnReviews
+         * @description The lines somebody is asked about, of reviews that are open.
+         */
+        OwnReviews: {
+            /** Reviews */
+            reviews: components["schemas"]["ReviewDetail"][];
+        };
+        /**
          * OwnRole
          * @description A role somebody holds, how, and until when (null: without end).
          */
@@ -8879,6 +9157,19 @@ export interface components {
             of: number;
             /** Person Is */
             person_is: string;
+        };
+        /**
+         * PersonHistory
+         * @description All of it, newest first; `remembered_since` is the first day known.
+         */
+        PersonHistory: {
+            /** Held */
+            held: components["schemas"]["HeldWhen"][];
+            /**
+             * Remembered Since
+             * Format: date
+             */
+            remembered_since: string;
         };
         /**
          * PersonWho
@@ -9892,6 +10183,173 @@ export interface components {
             page: components["schemas"]["FoundPage"];
             /** Results */
             results: components["schemas"]["Found"][];
+        };
+        /**
+         * ReviewDetail
+         * @description A review with its lines, as far as the account keeps them.
+         */
+        ReviewDetail: {
+            /** Lines */
+            lines: components["schemas"]["ReviewLineEntry"][];
+            review: components["schemas"]["ReviewEntry"];
+        };
+        /**
+         * ReviewEntry
+         * @description A review as it stands.
+         */
+        ReviewEntry: {
+            /** Answered */
+            answered: number;
+            /** Closed At */
+            closed_at: string | null;
+            /** Due */
+            due: string | null;
+            /** Id */
+            id: number;
+            /** Lines */
+            lines: number;
+            /** Opened At */
+            opened_at: string | null;
+            /** Opener */
+            opener: string | null;
+            /**
+             * Opens On
+             * Format: date
+             */
+            opens_on: string;
+            /** Record Hash */
+            record_hash: string;
+            /** Sound */
+            sound: boolean;
+            /** State */
+            state: components["schemas"]["ReviewEntryStateEnum"];
+            /** Tasks */
+            tasks: number;
+            text: components["schemas"]["ReviewText"];
+            /** Trouble */
+            trouble: string;
+            /** Version */
+            version: number;
+        };
+        /** @enum {string} */
+        ReviewEntryStateEnum: "planned" | "open" | "closed";
+        /**
+         * ReviewLineEntry
+         * @description A line as it stands.
+         */
+        ReviewLineEntry: {
+            /** Answer */
+            answer: ("keep" | "take" | "until" | "ask") | null;
+            /** Answered At */
+            answered_at: string | null;
+            /** Answered By */
+            answered_by: string;
+            /** Asked */
+            asked: string;
+            /** Asked Name */
+            asked_name: string;
+            facts: components["schemas"]["LineFacts"];
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: components["schemas"]["ReviewLineEntryKindEnum"];
+            /** Login */
+            login: string;
+            /** Model */
+            model: string;
+            /** Note */
+            note: string;
+            /** Subject */
+            subject: string;
+            /** Task */
+            task: string;
+            /** Until */
+            until: string | null;
+        };
+        /** @enum {string} */
+        ReviewLineEntryKindEnum: "role" | "duty";
+        /**
+         * ReviewList
+         * @description The reviews, newest first; `may_open` says whether the account opens them.
+         */
+        ReviewList: {
+            /** May Open */
+            may_open: boolean;
+            /** Reviews */
+            reviews: components["schemas"]["ReviewEntry"][];
+        };
+        /**
+         * ReviewScope
+         * @description Which lines: some roles or all, people of some organizations, holders by some groups, only what opens sensitive columns; duties too, or not.
+         */
+        ReviewScope: {
+            /**
+             * Duties
+             * @default false
+             */
+            duties?: boolean;
+            /** Groups */
+            groups?: string[];
+            /** Organizations */
+            organizations?: string[];
+            /**
+             * Roles
+             * @default all
+             */
+            roles?: "all" | string[];
+            /**
+             * Sensitive
+             * @default false
+             */
+            sensitive?: boolean;
+        };
+        /**
+         * ReviewText
+         * @description A review: its scope, who answers, by when, what becomes of what nobody answers, and whether it comes again.
+         */
+        ReviewText: {
+            /**
+             * Answered By
+             * @default role
+             */
+            answered_by?: components["schemas"]["AnsweredByEnum"];
+            /**
+             * Days
+             * @default 14
+             */
+            days?: number;
+            /**
+             * Named
+             * @default null
+             */
+            named?: string | null;
+            /**
+             * Repeat
+             * @default null
+             */
+            repeat?: ("month" | "quarter" | "year") | null;
+            scope?: components["schemas"]["ReviewScope"];
+            /** Title */
+            title: string;
+            /**
+             * Unanswered
+             * @default keep
+             */
+            unanswered?: components["schemas"]["UnansweredEnum"];
+        };
+        /**
+         * ReviewTried
+         * @description What a review would ask: how many lines, of how many people, and of whom it asks how many.
+         */
+        ReviewTried: {
+            /** Asked */
+            asked: {
+                [key: string]: number;
+            };
+            /** Lines */
+            lines: number;
+            /** People */
+            people: number;
         };
         /**
          * Role
@@ -11773,6 +12231,8 @@ export interface components {
         Type15bEnum: "text" | "integer" | "number" | "boolean" | "date" | "timestamp";
         /** @enum {string} */
         TypesEnum: "text" | "integer" | "number" | "boolean" | "date" | "timestamp";
+        /** @enum {string} */
+        UnansweredEnum: "keep" | "take";
         /**
          * Underway
          * @description How many people have been looked at, of how many; both zero where nobody waits for Reach.
@@ -13686,6 +14146,27 @@ export interface operations {
             };
         };
     };
+    api_movers_retrieve: {
+        parameters: {
+            query: {
+                since: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoversAnswer"];
+                };
+            };
+        };
+    };
     api_my_account_retrieve: {
         parameters: {
             query?: never;
@@ -14174,6 +14655,51 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    api_my_reviews_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnReviews"];
+                };
+            };
+        };
+    };
+    api_my_reviews_create: {
+        parameters: {
+            query?: {
+                /** @description Show the effect without making the change. */
+                try?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnswerAnswer"];
                 };
             };
         };
@@ -14733,6 +15259,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CopyAnswer"];
+                };
+            };
+        };
+    };
+    api_people_history_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                login: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonHistory"];
                 };
             };
         };
@@ -15489,6 +16036,175 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_reviews_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewList"];
+                };
+            };
+        };
+    };
+    api_reviews_create: {
+        parameters: {
+            query?: {
+                /** @description Show the effect without making the change. */
+                try?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviewText"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewTried"];
+                };
+            };
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewEntry"];
+                };
+            };
+        };
+    };
+    api_reviews_retrieve_2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewDetail"];
+                };
+            };
+        };
+    };
+    api_reviews_destroy: {
+        parameters: {
+            query: {
+                /** @description The version that was read; another is refused as stale. */
+                version: number;
+            };
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_reviews_answers_create: {
+        parameters: {
+            query?: {
+                /** @description Show the effect without making the change. */
+                try?: boolean;
+            };
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnswerAnswer"];
+                };
+            };
+        };
+    };
+    api_reviews_closing_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewEntry"];
+                };
+            };
+        };
+    };
+    api_reviews_record_retrieve: {
+        parameters: {
+            query?: {
+                as?: "csv" | "html";
+            };
+            header?: never;
+            path: {
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
             };
         };
     };

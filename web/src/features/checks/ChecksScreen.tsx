@@ -6,6 +6,8 @@ import { Guarding } from "./Guarding";
 import { Parity } from "./Parity";
 import { Probe } from "./Probe";
 import { Promises } from "./Promises";
+import { Movers } from "./reviews/Movers";
+import { Reviews } from "./reviews/Reviews";
 
 /** What is checked again and again: what must hold, what looks wrong, what could be worked out, and that every way to ask answers the same. */
 export default function ChecksScreen({ session }: { session: Schemas["SessionAnswer"] }) {
@@ -20,6 +22,8 @@ export default function ChecksScreen({ session }: { session: Schemas["SessionAns
           ["probe", "Probe"],
         ]
       : []),
+    ...(acts.includes("checks") ? [["reviews", "Reviews"]] : []),
+    ...(session.account?.everywhere.includes("checks") || session.account?.everywhere.includes("people") ? [["movers", "Movers"]] : []),
     ...(session.account?.everywhere.includes("look-values") ? [["parity", "Parity"]] : []),
   ];
   const chosen = views.find(([name]) => name === view)?.[0] ?? views[0]?.[0];
@@ -36,6 +40,8 @@ export default function ChecksScreen({ session }: { session: Schemas["SessionAns
       {chosen === "guarding" && <Guarding />}
       {chosen === "findings" && <Findings />}
       {chosen === "probe" && <Probe />}
+      {chosen === "reviews" && <Reviews />}
+      {chosen === "movers" && <Movers />}
       {chosen === "parity" && <Parity />}
     </div>
   );

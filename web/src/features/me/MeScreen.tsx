@@ -13,6 +13,7 @@ import { TokenForm } from "../../ui/TokenForm";
 import { when } from "../../ui/when";
 import { Connect } from "./Connect";
 import { Identity } from "./Identity";
+import { OwnReviews } from "./OwnReviews";
 import "./me.css";
 
 type Own = Schemas["OwnAccount"];
@@ -36,6 +37,7 @@ export default function MeScreen({ session }: { session: Schemas["SessionAnswer"
             <h2>
               {own.data.name} <code>{own.data.login}</code> <span className="soft">{own.data.organization}</span>
             </h2>
+            <OwnReviews login={own.data.login} />
             <div className="me-parts">
               <Identity key={own.data.version} own={own.data} />
               <WaysIn own={own.data} />

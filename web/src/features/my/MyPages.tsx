@@ -6,7 +6,9 @@ import { nameInAddress, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { Brand } from "../../ui/Brand";
 import { ChangePassword } from "../../ui/ChangePassword";
+import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
+import { isOpen } from "../../ui/reviews/lines";
 import { useLeavingAsks } from "../../ui/unsavedEdits";
 import { useAccountMenu } from "../../ui/useAccountMenu";
 import { useOpenFirst } from "../../ui/useOpenFirst";
@@ -25,6 +27,8 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
   const menu = useAccountMenu(session, () => setChanging(true));
   const mine = useQuery(queries.myPages());
   const models = useQuery(queries.myModels());
+  const asked = useQuery(queries.ownReviews());
+  const waiting = (asked.data?.reviews ?? []).flatMap((review) => review.lines).filter(isOpen).length;
   const own = mine.data?.own ?? [];
   const create = mine.data?.create ?? [];
   const cubes = (models.data?.models ?? []).flatMap((item) => item.cubes.map((one) => ({ model: item, cube: one })));
@@ -80,6 +84,14 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
                 {item.cube.label}
               </NavLink>
             ))}
+          </div>
+        )}
+        {waiting > 0 && (
+          <div>
+            <h3>Asked of me</h3>
+            <Link className="line" to="/me">
+              {plural(waiting, "line")} of a review to answer
+            </Link>
           </div>
         )}
         <div>

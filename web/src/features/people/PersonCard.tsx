@@ -17,6 +17,7 @@ import { DeletePeople } from "./DeletePeople";
 import { DuplicatePerson } from "./DuplicatePerson";
 import { LeavePerson } from "./LeavePerson";
 import { PersonEditor } from "./PersonEditor";
+import { PersonHistory } from "./PersonHistory";
 import { ValueField } from "./ValueField";
 
 type Card = Schemas["PersonCard"];
@@ -253,6 +254,7 @@ export function PersonCard({
           </div>
         </>
       )}
+      <PersonHistory key={login} login={login} />
       <h3>Pages</h3>
       <p className="small">
         {person.pages.length === 0 ? (
