@@ -1,4 +1,4 @@
-"""What somebody held when: organization, memberships, attribute values and mappings in person, each from a day to a day, by whom (accounts.md 20)."""
+"""What somebody held when: organization, memberships, attribute values and mappings in person, each from a day to a day, by whom (accounts.md 25)."""
 
 import datetime
 import zoneinfo

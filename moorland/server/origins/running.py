@@ -1,4 +1,4 @@
-"""A run of an origin: what it says is tried, held where it is beyond the bounds, and applied whole or not at all (accounts.md 15, 18)."""
+"""A run of an origin: what it says is tried, held where it is beyond the bounds, and applied whole or not at all (accounts.md 18)."""
 
 import datetime
 import hashlib

@@ -1,4 +1,4 @@
-"""What of a run is beyond what an origin may do by itself (accounts.md 15)."""
+"""What of a run is beyond what an origin may do by itself (accounts.md 18)."""
 
 import datetime
 from collections.abc import Iterator

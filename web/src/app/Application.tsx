@@ -165,6 +165,13 @@ export function Application() {
     applyColours(mode);
     if (!framed) localStorage.setItem("moorland.mode", mode);
   }, [mode]);
+  // Chosen in one tab, it is so in all of them.
+  useEffect(() => {
+    if (framed) return;
+    const follow = (event: StorageEvent) => event.key === "moorland.mode" && setMode(event.newValue === "dark" ? "dark" : "light");
+    window.addEventListener("storage", follow);
+    return () => window.removeEventListener("storage", follow);
+  }, []);
   applyColours(mode);
   return (
     <ModeContext value={{ mode, setMode }}>

@@ -162,6 +162,8 @@ export function ReviewForm({ close, opened }: { close: () => void; opened: (key:
         <label htmlFor="review-repeat">Again</label>
         <Select
           id="review-repeat"
+          showSearch
+          optionFilterProp="label"
           className="wide-220"
           value={text.repeat ?? "once"}
           onChange={(value: string) => set({ repeat: value === "once" ? null : (value as Text["repeat"]) })}

@@ -58,7 +58,14 @@ export function GroupsStep({ text, set, there }: { text: Directory; set: Setting
               onChange={(event) => change({ filter: event.target.value })}
             />
             <label htmlFor="groups-member">Members</label>
-            <Select id="groups-member" value={own.member ?? "member"} options={MEMBERS} onChange={(member: string) => change({ member })} />
+            <Select
+              id="groups-member"
+              showSearch
+              optionFilterProp="label"
+              value={own.member ?? "member"}
+              options={MEMBERS}
+              onChange={(member: string) => change({ member })}
+            />
           </>
         )}
       </div>

@@ -48,6 +48,8 @@ export function ServerStep({ text, set, hosts, isNew }: { text: Directory; set: 
       <label htmlFor="origin-security">Connection</label>
       <Select
         id="origin-security"
+        showSearch
+        optionFilterProp="label"
         value={text.security ?? "ldaps"}
         onChange={(security: NonNullable<Directory["security"]>) => set({ security })}
         options={SECURITY}
