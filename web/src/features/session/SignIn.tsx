@@ -58,23 +58,19 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
               <Input autoComplete="one-time-code" autoFocus />
             </Form.Item>
           )}
+          {!wrong && session.refused && <Notice kind="bad">{session.refused}</Notice>}
           {wrong && <Notice kind="bad">{wrong}</Notice>}
           <Button type="primary" htmlType="submit" loading={busy} block>
             Sign in
           </Button>
-          {session.mail && <Forgotten />}
-        </Form>
-      </section>
-      {(session.refused || (session.providers ?? []).length > 0) && (
-        <section aria-label="Other ways to sign in">
-          {session.refused && <Notice kind="bad">{session.refused}</Notice>}
           {(session.providers ?? []).map((provider) => (
-            <Button key={provider.name} block className="below-8" href={`/api/session/by/${encodeURIComponent(provider.name)}`}>
+            <Button key={provider.name} block className="above-8" href={`/api/session/by/${encodeURIComponent(provider.name)}`}>
               Sign in by {provider.label}
             </Button>
           ))}
-        </section>
-      )}
+          {session.mail && <Forgotten />}
+        </Form>
+      </section>
       {session.demo.length > 0 && (
         <section aria-label="Demo accounts">
           <h3>Try the demo as</h3>
