@@ -10,6 +10,10 @@ from django.db import connection
 from moorland.server.directory.models import Account, AttributeDefinition
 from moorland.server.directory.secret_values import opened, rotated
 from moorland.server.evaluating import evaluator
+from moorland.server.origins.binding import secret_of as secret_of_origin
+from moorland.server.origins.models import Origin
+from moorland.server.sources.engines import secret_of
+from moorland.server.sources.models import StoredSource
 from moorland.server.trail.models import Entry
 from tests.server.conftest import Session
 
@@ -83,3 +87,12 @@ def test_keys_are_rotated_and_a_lost_key_opens_nothing(boss: Session) -> None:
     assert before[0] != after[0]
     assert opened(after[1]) == {"code": SECRET}
     assert opened(before[1]) == {}
+
+
+def test_whatever_is_sealed_is_sealed_anew(boss: Session) -> None:
+    boss.ok("PUT", "sources", {"source": {"name": "w", "kind": "postgres", "host": "localhost", "database": "d", "tls": "required"}, "secret": "of a source"})
+    provider = {"kind": "oidc", "name": "company", "issuer": "https://login.example.org", "client_id": "moorland"}
+    boss.ok("PUT", "settings/origins", {"origin": provider, "secret": "of a client"})
+    rotated()
+    assert secret_of(StoredSource.objects.get(name="w")) == "of a source"
+    assert secret_of_origin(Origin.objects.get()) == "of a client"

@@ -5,12 +5,11 @@ import logging
 from typing import Any
 
 from cryptography.fernet import InvalidToken
+from django.apps import apps
 from django.conf import settings
 
-from moorland.server.access.models import SecondFactor
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
 from moorland.server.keys import keep_newest, sealing_keys, with_new_key
-from moorland.server.releases.models import PeopleDay
 
 Holder = Account | Group | Organization
 
@@ -79,16 +78,16 @@ def redefined(name: str, secret: bool) -> None:
 
 
 def rotated() -> int:
-    """Seals all secret values, second factors and days that are over with a new key and forgets the old ones; how many holders had any."""
+    """Seals everything that is sealed with a new key and forgets the old ones; how many people, groups and organizations had secret values.
+
+    Whatever keeps something sealed keeps it in a field `sealed`: so nothing is forgotten that comes to be kept.
+    """
     keys = with_new_key(settings.SEALING_KEYS)
     count = 0
-    for kind in (Account, Group, Organization):
-        for holder in kind.objects.exclude(sealed=""):
-            kind.objects.filter(pk=holder.pk).update(sealed=keys.rotate(holder.sealed.encode()).decode())
-            count += 1
-    for factor in SecondFactor.objects.all():
-        SecondFactor.objects.filter(pk=factor.pk).update(sealed=keys.rotate(factor.sealed.encode()).decode())
-    for day in PeopleDay.objects.all():
-        PeopleDay.objects.filter(pk=day.pk).update(sealed=keys.rotate(day.sealed.encode()).decode())
+    for kind in apps.get_models():
+        if any(field.name == "sealed" for field in kind._meta.fields):
+            for key, sealed in kind._default_manager.exclude(sealed="").values_list("pk", "sealed"):
+                kind._default_manager.filter(pk=key).update(sealed=keys.rotate(sealed.encode()).decode())
+                count += kind in (Account, Group, Organization)
     keep_newest(settings.SEALING_KEYS)
     return count
