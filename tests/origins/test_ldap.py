@@ -1,14 +1,18 @@
 """People from a directory that runs: read, tried, applied, held; and signing in by its passwords (accounts.md 16 to 19)."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import ldap
 import pytest
+from django.utils import timezone
 
 from demo.slapd import READER, READER_PASSWORD, SUFFIX, Slapd, at, group_at
 from moorland.server.directory.models import Account, Group
-from moorland.server.origins.models import Origin
+from moorland.server.duties.models import GivenDuty
+from moorland.server.origins import ldap_client
+from moorland.server.origins.ldap_runs import run_due_directories
+from moorland.server.origins.models import Origin, OriginRun
 from tests.server.conftest import Session
 
 LIMITS = {"gain": 100, "lose": 100, "gone_percent": 100}
@@ -252,3 +256,36 @@ def test_a_thousand_people_are_read_page_by_page(boss: Session, directory: Slapd
 def test_everybody_gone_at_once_is_not_believed(boss: Session, directory: Slapd, connected: dict[str, Any]) -> None:
     kept(boss, {**connected, "people": {**connected["people"], "filter": "(uid=nobody-at-all)"}}, version=1)
     assert "gives nobody at all" in run(boss)["problems"][0]["message"]
+
+
+def test_a_directory_that_stops_in_the_middle_changes_nothing(
+    boss: Session, directory: Slapd, connected: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    directory.change().modify_s(at("ida"), [(ldap.MOD_REPLACE, "cn", [b"Ida Vale"])])
+    monkeypatch.setattr(ldap_client, "PAGE", 1)
+    whole = ldap_client.Directory.entries
+
+    def stopping(self: ldap_client.Directory, *asked: Any, **more: Any) -> Iterator[ldap_client.Entry]:
+        for entry in whole(self, *asked, **more):
+            yield entry
+            directory.stop()
+
+    monkeypatch.setattr(ldap_client.Directory, "entries", stopping)
+    assert "The directory stopped answering" in run(boss)["problems"][0]["message"]
+    assert Account.objects.get(login="ida").name == "Ida Fell"
+    assert OriginRun.objects.first().state == "failed"  # type: ignore[union-attr]
+
+
+def test_a_directory_is_read_by_schedule_by_who_keeps_it(boss: Session, directory: Slapd, connected: dict[str, Any]) -> None:
+    kept(boss, {**connected, "when": {"minutes": 60}}, version=1)
+    directory.change().modify_s(at("ida"), [(ldap.MOD_REPLACE, "cn", [b"Ida Vale"])])
+    assert run_due_directories() == 0
+    Origin.objects.update(next_at=timezone.now())
+    assert run_due_directories() == 1
+    assert Account.objects.get(login="ida").name == "Ida Vale"
+    assert Origin.objects.get().next_at > timezone.now()  # type: ignore[operator]
+    # Whoever keeps it may not do everything any more: it says so, and changes nothing.
+    GivenDuty.objects.filter(account__login="boss").update(acts=["settings"])
+    Origin.objects.update(next_at=timezone.now())
+    run_due_directories()
+    assert Origin.objects.get().trouble == "Boss has no duty over everything any more, which a directory needs."
