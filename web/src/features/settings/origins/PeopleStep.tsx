@@ -1,7 +1,7 @@
-import { Input, Select } from "antd";
-import { usePeople } from "../../../state/directory";
+import { Input } from "antd";
 import { Notice } from "../../../ui/Notice";
 import { Offered } from "../../../ui/Offered";
+import { Home } from "./Home";
 import { type Directory, entryValues, type Setting, type Tried } from "./writing";
 
 type Field = "key" | "login" | "name" | "email" | "organization";
@@ -16,7 +16,6 @@ const FIELDS: { field: Field; label: string; hint: string }[] = [
 
 /** Where people are, and which attribute says what, beside real entries. */
 export function PeopleStep({ text, set, there }: { text: Directory; set: Setting; there: Tried | undefined }) {
-  const people = usePeople();
   const own = text.people;
   const change = (part: Partial<Directory["people"]>) => set({ people: { ...own, ...part } });
   const names = there?.attributes ?? [];
@@ -51,17 +50,7 @@ export function PeopleStep({ text, set, there }: { text: Directory; set: Setting
             </div>
           </div>
         ))}
-        <label htmlFor="people-home">Else at home in</label>
-        <Select
-          id="people-home"
-          allowClear
-          showSearch
-          placeholder="no organization"
-          optionFilterProp="label"
-          value={text.home ?? null}
-          onChange={(home?: string | null) => set({ home: home ?? null })}
-          options={(people.data?.organizations ?? []).map((item) => ({ value: item.name, label: item.label }))}
-        />
+        <Home id="people-home" home={text.home ?? null} change={(home) => set({ home })} />
       </div>
       {there?.reached && own.base !== "" && (
         <>

@@ -1,10 +1,12 @@
 import { useMutation } from "@tanstack/react-query";
-import { App, Checkbox, Input, InputNumber, Modal, Select } from "antd";
+import { App, Checkbox, Input, Modal } from "antd";
 import { useState } from "react";
 import { ApiError, api, data, type Schemas } from "../../../api/client";
 import { useChanged } from "../../../api/queries";
 import { usePeople } from "../../../state/directory";
 import { Notice } from "../../../ui/Notice";
+import { Home } from "./Home";
+import { HourlyBounds } from "./HourlyBounds";
 import { Listed } from "./Listed";
 import "./origins.css";
 import { Offered } from "../../../ui/Offered";
@@ -53,7 +55,6 @@ export function ProviderForm({ entry, close }: { entry: Schemas["OriginEntry"] |
       <Offered id={id} className="mono" placeholder={hint} value={value} offers={CLAIMS} change={change} />
     </div>
   );
-  const bounds = text.bounds ?? {};
   return (
     <Modal
       open
@@ -125,17 +126,7 @@ export function ProviderForm({ entry, close }: { entry: Schemas["OriginEntry"] |
           (organization) => set({ organization }),
           "a claim that names it",
         )}
-        <label htmlFor="oidc-home">Else at home in</label>
-        <Select
-          id="oidc-home"
-          allowClear
-          showSearch
-          placeholder="no organization"
-          optionFilterProp="label"
-          value={text.home ?? null}
-          onChange={(home?: string | null) => set({ home: home ?? null })}
-          options={(people.data?.organizations ?? []).map((item) => ({ value: item.name, label: item.label }))}
-        />
+        <Home id="oidc-home" home={text.home ?? null} change={(home) => set({ home })} />
         {(people.data?.attributes ?? []).map((item) => (
           <div key={item.name} className="answer">
             {claim(`oidc-attribute-${item.name}`, item.name, attributes[item.name] ?? "", (value) => give(item.name, value), "kept here")}
@@ -145,24 +136,7 @@ export function ProviderForm({ entry, close }: { entry: Schemas["OriginEntry"] |
         <Checkbox checked={text.creates ?? false} onChange={(event) => set({ creates: event.target.checked })}>
           whoever signs in first gets an account by it; else only who is joined here comes in
         </Checkbox>
-        <span>Held where</span>
-        <div className="row wrap">
-          within an hour more than
-          <InputNumber
-            aria-label="People who may gain"
-            min={0}
-            value={bounds.gain ?? 5}
-            onChange={(gain) => set({ bounds: { ...bounds, gain: gain ?? 0 } })}
-          />
-          gain, or
-          <InputNumber
-            aria-label="People who may lose"
-            min={0}
-            value={bounds.lose ?? 20}
-            onChange={(lose) => set({ bounds: { ...bounds, lose: lose ?? 0 } })}
-          />
-          lose a role
-        </div>
+        <HourlyBounds bounds={text.bounds ?? {}} change={(bounds) => set({ bounds })} />
       </div>
       <Listed listed={text.listed ?? []} set={(listed) => set({ listed })} unlisted={[]} what="a claim fills no group that is not listed" />
       {save.error && <Notice kind="bad">{save.error instanceof ApiError ? save.error.message : "This could not be kept."}</Notice>}

@@ -1,11 +1,13 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { App, Button, Input, InputNumber, Modal, Select, Typography } from "antd";
+import { App, Button, Input, Modal, Typography } from "antd";
 import { useState } from "react";
 import { ApiError, api, data, type Schemas } from "../../../api/client";
 import { queries, useChanged } from "../../../api/queries";
 import { usePeople } from "../../../state/directory";
 import { Notice } from "../../../ui/Notice";
 import { when } from "../../../ui/when";
+import { Home } from "./Home";
+import { HourlyBounds } from "./HourlyBounds";
 import { Listed } from "./Listed";
 import "./origins.css";
 import { Offered } from "../../../ui/Offered";
@@ -72,7 +74,6 @@ export function ProvisioningForm({ entry, close }: { entry: Schemas["OriginEntry
     const { [name]: _, ...others } = attributes;
     set({ attributes: value === "" ? others : { ...others, [name]: value } });
   };
-  const bounds = text.bounds ?? {};
   const error = save.error ?? make.error ?? end.error;
   return (
     <Modal
@@ -106,17 +107,7 @@ export function ProvisioningForm({ entry, close }: { entry: Schemas["OriginEntry
           offers={PATHS}
           change={(value) => set({ organization: value || null })}
         />
-        <label htmlFor="scim-home">Else at home in</label>
-        <Select
-          id="scim-home"
-          allowClear
-          showSearch
-          placeholder="no organization"
-          optionFilterProp="label"
-          value={text.home ?? null}
-          onChange={(home?: string | null) => set({ home: home ?? null })}
-          options={(people.data?.organizations ?? []).map((item) => ({ value: item.name, label: item.label }))}
-        />
+        <Home id="scim-home" home={text.home ?? null} change={(home) => set({ home })} />
         {(people.data?.attributes ?? []).map((item) => (
           <div key={item.name} className="answer">
             <label htmlFor={`scim-${item.name}`}>{item.name}</label>
@@ -130,24 +121,7 @@ export function ProvisioningForm({ entry, close }: { entry: Schemas["OriginEntry
             />
           </div>
         ))}
-        <span>Held where</span>
-        <div className="row wrap">
-          within an hour more than
-          <InputNumber
-            aria-label="People who may gain"
-            min={0}
-            value={bounds.gain ?? 5}
-            onChange={(gain) => set({ bounds: { ...bounds, gain: gain ?? 0 } })}
-          />
-          gain, or
-          <InputNumber
-            aria-label="People who may lose"
-            min={0}
-            value={bounds.lose ?? 20}
-            onChange={(lose) => set({ bounds: { ...bounds, lose: lose ?? 0 } })}
-          />
-          lose a role
-        </div>
+        <HourlyBounds bounds={text.bounds ?? {}} change={(bounds) => set({ bounds })} />
       </div>
       <Listed
         listed={text.listed ?? []}
