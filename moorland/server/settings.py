@@ -49,6 +49,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "moorland.server.operation.requests_seen.RequestsSeen",
     "moorland.server.protection.ContentSecurityMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -158,10 +159,18 @@ USE_TZ = True
 TIME_ZONE = "UTC"
 USE_I18N = False
 
+#: With MOORLAND_LOG=json the log is JSON lines, a line for each request among them (docs/operation.md).
+LOG_AS_JSON = os.environ.get("MOORLAND_LOG") == "json"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "formatters": {"lines": {"()": "moorland.server.operation.logs.JsonLines"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", **({"formatter": "lines"} if LOG_AS_JSON else {})}},
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"axes": {"level": "ERROR"}},
+    # What Django says of a refusal names its address, which may hold a login.
+    "loggers": {
+        "axes": {"level": "ERROR"},
+        "moorland.requests": {"level": "INFO" if LOG_AS_JSON else "WARNING"},
+        **({"django.request": {"level": "ERROR"}} if LOG_AS_JSON else {}),
+    },
 }

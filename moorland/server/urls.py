@@ -57,6 +57,7 @@ from moorland.server.directory.history_views import PersonHistories
 from moorland.server.directory.views import Attributes, Held, Password, People, Person, Session
 from moorland.server.door.views import Doors, OneDoorKey, OneDoorSession, OneOwnDoorKey, OwnDoors, Parity
 from moorland.server.duties.views import Duties, OneDuty, OwnDuties, WhatCan, WhoCan
+from moorland.server.operation.views import healthz, metrics, readyz
 from moorland.server.origins.entrance import scim
 from moorland.server.origins.oidc_views import from_provider, to_provider
 from moorland.server.origins.views import OneOrigin, OneOriginToken, OriginJoins, OriginRuns, Origins, OriginTokens, TryOrigin, TryOriginRun
@@ -311,6 +312,9 @@ urlpatterns = [
     path("access/v1/search/subject", SearchSubject.as_view()),
     path("access/v1/search/resource", SearchResource.as_view()),
     path("access/v1/search/action", SearchAction.as_view()),
+    path("healthz", healthz),
+    path("readyz", readyz),
+    path("metrics", metrics),
     path("scim/v2/<path:rest>", scim),
     re_path(r"^(?:api|access|scim)/.*$", no_such_address),
     re_path(r"^(?!static/).*$", application),
