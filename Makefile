@@ -13,7 +13,7 @@ BIN := .venv/bin
 STAMPS := .stamps
 WEB_SOURCES := $(shell find web/src -type f 2>/dev/null) web/index.html web/vite.config.ts
 
-.PHONY: install demo directory serve test quick seed lint bench soak schema clean
+.PHONY: install wheel demo directory serve test quick seed lint bench soak schema clean
 
 install: $(STAMPS)/python $(STAMPS)/build
 
@@ -70,6 +70,12 @@ $(STAMPS)/provider: tests/origins/provider/package-lock.json
 # A directory with made-up people, to be connected to the demo under Settings, Directories.
 directory: install $(STAMPS)/directory
 	@exec $(BIN)/python -m demo.directory
+
+# One wheel that carries the built interface.
+wheel: install
+	@rm -rf moorland/interface build && mkdir build && cp -r web/dist moorland/interface
+	@$(BIN)/pip wheel --quiet --no-deps --no-build-isolation --wheel-dir build . ; done=$$?; rm -rf moorland/interface build/lib build/bdist.*; exit $$done
+	@ls build/*.whl
 
 demo: install
 	@exec $(BIN)/moorland demo

@@ -21,7 +21,25 @@ def set_up_django() -> None:
     from django.core.management import call_command
 
     django.setup()
+    _refuse_newer()
     call_command("migrate", verbosity=0, interactive=False)
+
+
+def _refuse_newer() -> None:
+    """Ends where the workspace was made by a newer version: what that changed in its records this one does not know."""
+    from django.db import connection
+    from django.db.migrations.loader import MigrationLoader
+
+    loader = MigrationLoader(connection)
+    newer = sorted(key for key in loader.applied_migrations if key not in loader.disk_migrations and key[0] in loader.migrated_apps)
+    if newer:
+        messages.print(
+            f"The workspace in {os.environ.get('DATA', './var')} was made by a newer version of Moorland ({' '.join(newer[0])}). "
+            "Nothing was changed. Install that version, or restore a backup of this one.",
+            markup=False,
+            soft_wrap=True,
+        )
+        raise typer.Exit(2)
 
 
 def _serve(port: int, door: int) -> None:

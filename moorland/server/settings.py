@@ -152,7 +152,8 @@ EMAIL_FILE_PATH = DATA / "mail"
 MAIL_IS_SET_UP = DEMO or bool(EMAIL_HOST)
 
 STATIC_URL = "/static/"
-WHITENOISE_ROOT = BASE_DIR / "web" / "dist"
+#: The built interface: of the checkout, or in the wheel.
+WHITENOISE_ROOT = next((built for built in (BASE_DIR / "web" / "dist", BASE_DIR / "moorland" / "interface") if built.is_dir()), BASE_DIR / "web" / "dist")
 WHITENOISE_INDEX_FILE = True
 WHITENOISE_ALLOW_ALL_ORIGINS = False
 USE_TZ = True

@@ -19,7 +19,9 @@ class JsonLines(logging.Formatter):
             "request": request_id.get() or None,
         }
         extra = getattr(record, "told", None)
-        told |= extra if isinstance(extra, dict) else {"message": record.msg if record.exc_info else record.getMessage()}
+        # What is put into a message may be a login, and what Django says of a request names its address.
+        bare = bool(record.exc_info) or record.name.startswith("django")
+        told |= extra if isinstance(extra, dict) else {"message": record.msg if bare else record.getMessage()}
         if record.exc_info and record.exc_info[0] is not None:
             told["error"] = record.exc_info[0].__name__
             told["where"] = [f"{frame.filename}:{frame.lineno} {frame.name}" for frame in traceback.extract_tb(record.exc_info[2])[-12:]]
