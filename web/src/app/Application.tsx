@@ -1,54 +1,21 @@
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
 import { App as AntApp, ConfigProvider, Spin } from "antd";
-import { lazy, Suspense, useEffect, useMemo, useState } from "react";
+import { lazy, type ReactNode, Suspense, useEffect, useMemo, useState } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router-dom";
 import { ApiError, onSignedOut } from "../api/client";
 import { queries, useChanged } from "../api/queries";
-import { First } from "../features/session/First";
-import { SignIn } from "../features/session/SignIn";
-import { Welcome } from "../features/session/Welcome";
-import { AskingProvider } from "../state/asking";
 import { ModeContext } from "../state/mode";
 import { SCREENS } from "../state/rights";
 import { antDesign, applyColours, type Mode } from "../state/theme";
-import { WorkbenchProvider } from "../state/workbench";
 import { Notice } from "../ui/Notice";
-import { Shell } from "./Shell";
+import { screens } from "./screens";
 
-const screens = {
-  BringScreen: () => import("../features/bring/BringScreen"),
-  OverviewScreen: () => import("../features/overview/OverviewScreen"),
-  ModelsScreen: () => import("../features/models/ModelsScreen"),
-  RolesScreen: () => import("../features/roles/RolesScreen"),
-  CombineScreen: () => import("../features/roles/CombineScreen"),
-  ViewersScreen: () => import("../features/viewers/ViewersScreen"),
-  StatementScreen: () => import("../features/statement/StatementScreen"),
-  ReachScreen: () => import("../features/reach/ReachScreen"),
-  PeopleScreen: () => import("../features/people/PeopleScreen"),
-  PagesScreen: () => import("../features/pages/PagesScreen"),
-  ChecksScreen: () => import("../features/checks/ChecksScreen"),
-  ReleasesScreen: () => import("../features/releases/ReleasesScreen"),
-  TrailScreen: () => import("../features/trail/TrailScreen"),
-  SettingsScreen: () => import("../features/settings/SettingsScreen"),
-  MeScreen: () => import("../features/me/MeScreen"),
-  MyPages: () => import("../features/my/MyPages"),
-  EmbeddedPage: () => import("../features/outside/EmbeddedPage"),
-};
+const workspace = () => import("./Workspace");
+const Workspace = lazy(workspace);
+const SignIn = lazy(screens.SignIn);
+const First = lazy(screens.First);
+const Welcome = lazy(screens.Welcome);
 const EmbeddedPage = lazy(screens.EmbeddedPage);
-const BringScreen = lazy(screens.BringScreen);
-const OverviewScreen = lazy(screens.OverviewScreen);
-const ModelsScreen = lazy(screens.ModelsScreen);
-const RolesScreen = lazy(screens.RolesScreen);
-const CombineScreen = lazy(screens.CombineScreen);
-const ViewersScreen = lazy(screens.ViewersScreen);
-const StatementScreen = lazy(screens.StatementScreen);
-const ReachScreen = lazy(screens.ReachScreen);
-const PeopleScreen = lazy(screens.PeopleScreen);
-const PagesScreen = lazy(screens.PagesScreen);
-const ChecksScreen = lazy(screens.ChecksScreen);
-const ReleasesScreen = lazy(screens.ReleasesScreen);
-const TrailScreen = lazy(screens.TrailScreen);
-const SettingsScreen = lazy(screens.SettingsScreen);
 const MeScreen = lazy(screens.MeScreen);
 const MyPages = lazy(screens.MyPages);
 
@@ -63,11 +30,21 @@ const addressed = {
   embed: screens.EmbeddedPage,
 };
 void addressed[window.location.pathname.split("/")[1] as keyof typeof addressed]?.();
+/** Whoever was signed in last time most likely is: what they need is fetched at once. */
+const WAS_IN = "moorland.in";
+/** A page in a frame of another application: no session is looked at, and nothing is kept in the browser. */
+const framed = window.location.pathname.startsWith("/embed/");
+if (!framed && localStorage.getItem(WAS_IN)) void workspace();
+else if (!framed) void screens.SignIn();
 
 function Screens() {
   const changed = useChanged();
   const session = useQuery(queries.session());
   useEffect(() => onSignedOut(() => void changed()), [changed]);
+  const inside = session.data?.account != null;
+  useEffect(() => {
+    if (session.data) inside ? localStorage.setItem(WAS_IN, "yes") : localStorage.removeItem(WAS_IN);
+  }, [session.data, inside]);
   if (session.isPending) return <Spin fullscreen />;
   if (session.isError) return <Notice kind="bad">{session.error.message}</Notice>;
   const { account } = session.data;
@@ -76,14 +53,15 @@ function Screens() {
       <Spin />
     </div>
   );
-  if (!account && window.location.pathname === "/welcome") return <Welcome session={session.data} />;
-  if (!account) return <SignIn session={session.data} />;
+  const alone = (screen: ReactNode) => <Suspense fallback={<Spin fullscreen />}>{screen}</Suspense>;
+  if (!account && window.location.pathname === "/welcome") return alone(<Welcome session={session.data} />);
+  if (!account) return alone(<SignIn session={session.data} />);
   const mine = (
     <Suspense fallback={waiting}>
       <MyPages session={session.data} />
     </Suspense>
   );
-  if (session.data.first) return <First session={session.data} />;
+  if (session.data.first) return alone(<First session={session.data} />);
   const me = (
     <Suspense fallback={waiting}>
       <MeScreen session={session.data} />
@@ -102,45 +80,11 @@ function Screens() {
     );
   }
   return (
-    <WorkbenchProvider
-      account={account.login}
-      first={account.everywhere.includes("look-shapes") || !account.acts.includes("look-shapes") ? "draft" : "live"}
-    >
-      <AskingProvider>
-        <Routes>
-          <Route path="/my/:page?" element={mine} />
-          <Route path="/my/:page/edit" element={mine} />
-          <Route path="/my/cube/:model/:cube" element={mine} />
-          <Route path="/me" element={me} />
-          <Route element={<Shell session={session.data} />}>
-            <Route path="/overview" element={<OverviewScreen session={session.data} />} />
-            <Route path="/models/bring" element={<BringScreen />} />
-            <Route path="/models/:view?/:name?" element={<ModelsScreen />} />
-            <Route path="/roles/:role?" element={<RolesScreen />} />
-            <Route path="/combine" element={<CombineScreen />} />
-            <Route path="/viewers" element={<ViewersScreen />} />
-            <Route path="/reach" element={<ReachScreen />} />
-            <Route path="/statement/:of/:name/:table?" element={<StatementScreen />} />
-            <Route path="/people/:login?" element={<PeopleScreen />} />
-            <Route path="/pages/grid/:by" element={<PagesScreen view="grid" />} />
-            <Route path="/pages/all/sentences" element={<PagesScreen view="sentences" />} />
-            <Route path="/pages/all/readers" element={<PagesScreen view="readers" />} />
-            <Route path="/pages/:page/edit" element={<PagesScreen view="edit" />} />
-            <Route path="/pages/:page?" element={<PagesScreen view="page" />} />
-            <Route path="/checks/:view?" element={<ChecksScreen session={session.data} />} />
-            <Route path="/releases" element={<ReleasesScreen />} />
-            <Route path="/trail" element={<TrailScreen />} />
-            <Route path="/settings/:view?" element={<SettingsScreen />} />
-          </Route>
-          <Route path="*" element={<Navigate to={`/${open.path}`} replace />} />
-        </Routes>
-      </AskingProvider>
-    </WorkbenchProvider>
+    <Suspense fallback={<Spin fullscreen />}>
+      <Workspace session={session.data} account={account} open={open.path} mine={mine} me={me} />
+    </Suspense>
   );
 }
-
-/** A page in a frame of another application: no session is looked at, and nothing is kept in the browser. */
-const framed = window.location.pathname.startsWith("/embed/");
 
 function storedMode(): Mode {
   return !framed && localStorage.getItem("moorland.mode") === "dark" ? "dark" : "light";

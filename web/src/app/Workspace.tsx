@@ -1,0 +1,74 @@
+import { lazy, type ReactNode } from "react";
+import { Navigate, Route, Routes } from "react-router-dom";
+import type { Schemas } from "../api/client";
+import { AskingProvider } from "../state/asking";
+import { WorkbenchProvider } from "../state/workbench";
+import { Shell } from "./Shell";
+import { screens } from "./screens";
+
+const BringScreen = lazy(screens.BringScreen);
+const OverviewScreen = lazy(screens.OverviewScreen);
+const ModelsScreen = lazy(screens.ModelsScreen);
+const RolesScreen = lazy(screens.RolesScreen);
+const CombineScreen = lazy(screens.CombineScreen);
+const ViewersScreen = lazy(screens.ViewersScreen);
+const StatementScreen = lazy(screens.StatementScreen);
+const ReachScreen = lazy(screens.ReachScreen);
+const PeopleScreen = lazy(screens.PeopleScreen);
+const PagesScreen = lazy(screens.PagesScreen);
+const ChecksScreen = lazy(screens.ChecksScreen);
+const ReleasesScreen = lazy(screens.ReleasesScreen);
+const TrailScreen = lazy(screens.TrailScreen);
+const SettingsScreen = lazy(screens.SettingsScreen);
+
+/** The screens of whoever has a duty, within the shell; their own pages and account beside it, so that nothing unsaved is lost by going there. */
+export default function Workspace({
+  session,
+  account,
+  open,
+  mine,
+  me,
+}: {
+  session: Schemas["SessionAnswer"];
+  account: Schemas["SignedIn"];
+  open: string;
+  mine: ReactNode;
+  me: ReactNode;
+}) {
+  return (
+    <WorkbenchProvider
+      account={account.login}
+      first={account.everywhere.includes("look-shapes") || !account.acts.includes("look-shapes") ? "draft" : "live"}
+    >
+      <AskingProvider>
+        <Routes>
+          <Route path="/my/:page?" element={mine} />
+          <Route path="/my/:page/edit" element={mine} />
+          <Route path="/my/cube/:model/:cube" element={mine} />
+          <Route path="/me" element={me} />
+          <Route element={<Shell session={session} />}>
+            <Route path="/overview" element={<OverviewScreen session={session} />} />
+            <Route path="/models/bring" element={<BringScreen />} />
+            <Route path="/models/:view?/:name?" element={<ModelsScreen />} />
+            <Route path="/roles/:role?" element={<RolesScreen />} />
+            <Route path="/combine" element={<CombineScreen />} />
+            <Route path="/viewers" element={<ViewersScreen />} />
+            <Route path="/reach" element={<ReachScreen />} />
+            <Route path="/statement/:of/:name/:table?" element={<StatementScreen />} />
+            <Route path="/people/:login?" element={<PeopleScreen />} />
+            <Route path="/pages/grid/:by" element={<PagesScreen view="grid" />} />
+            <Route path="/pages/all/sentences" element={<PagesScreen view="sentences" />} />
+            <Route path="/pages/all/readers" element={<PagesScreen view="readers" />} />
+            <Route path="/pages/:page/edit" element={<PagesScreen view="edit" />} />
+            <Route path="/pages/:page?" element={<PagesScreen view="page" />} />
+            <Route path="/checks/:view?" element={<ChecksScreen session={session} />} />
+            <Route path="/releases" element={<ReleasesScreen />} />
+            <Route path="/trail" element={<TrailScreen />} />
+            <Route path="/settings/:view?" element={<SettingsScreen />} />
+          </Route>
+          <Route path="*" element={<Navigate to={`/${open}`} replace />} />
+        </Routes>
+      </AskingProvider>
+    </WorkbenchProvider>
+  );
+}

@@ -1,0 +1,23 @@
+/** Every screen, fetched when it is first needed. */
+export const screens = {
+  SignIn: () => import("../features/session/SignIn").then((found) => ({ default: found.SignIn })),
+  First: () => import("../features/session/First").then((found) => ({ default: found.First })),
+  Welcome: () => import("../features/session/Welcome").then((found) => ({ default: found.Welcome })),
+  BringScreen: () => import("../features/bring/BringScreen"),
+  OverviewScreen: () => import("../features/overview/OverviewScreen"),
+  ModelsScreen: () => import("../features/models/ModelsScreen"),
+  RolesScreen: () => import("../features/roles/RolesScreen"),
+  CombineScreen: () => import("../features/roles/CombineScreen"),
+  ViewersScreen: () => import("../features/viewers/ViewersScreen"),
+  StatementScreen: () => import("../features/statement/StatementScreen"),
+  ReachScreen: () => import("../features/reach/ReachScreen"),
+  PeopleScreen: () => import("../features/people/PeopleScreen"),
+  PagesScreen: () => import("../features/pages/PagesScreen"),
+  ChecksScreen: () => import("../features/checks/ChecksScreen"),
+  ReleasesScreen: () => import("../features/releases/ReleasesScreen"),
+  TrailScreen: () => import("../features/trail/TrailScreen"),
+  SettingsScreen: () => import("../features/settings/SettingsScreen"),
+  MeScreen: () => import("../features/me/MeScreen"),
+  MyPages: () => import("../features/my/MyPages"),
+  EmbeddedPage: () => import("../features/outside/EmbeddedPage"),
+};
