@@ -8,7 +8,7 @@ import pytest
 from django.utils import timezone
 
 from demo.slapd import READER, READER_PASSWORD, SUFFIX, Slapd, at, group_at
-from moorland.server.directory.models import Account, Group
+from moorland.server.directory.models import Account, Group, Invitation
 from moorland.server.duties.models import GivenDuty
 from moorland.server.origins import ldap_client
 from moorland.server.origins.ldap_runs import run_due_directories
@@ -134,13 +134,19 @@ def test_what_comes_from_it_is_changed_there(boss: Session, connected: dict[str,
     boss.ok("POST", "acts", {"change_people": {"logins": ["bob"], "join": ["stewards"]}})
 
 
-def test_a_login_that_is_taken_is_refused_until_it_is_joined(boss: Session, directory: Slapd, connected: dict[str, Any]) -> None:
-    directory.change().add_s(at("bob"), [("objectClass", [b"inetOrgPerson"]), ("cn", [b"Bob Dale"]), ("sn", [b"Dale"]), ("uid", [b"bob"])])
+def test_a_login_that_is_taken_is_refused_until_it_is_joined(boss: Session, directory: Slapd, connected: dict[str, Any], settings: Any) -> None:
+    mail = ("mail", [b"bob@example.org"])
+    directory.change().add_s(at("bob"), [("objectClass", [b"inetOrgPerson"]), ("cn", [b"Bob Dale"]), ("sn", [b"Dale"]), ("uid", [b"bob"]), mail])
     row = by_name(tried(boss, connected))["bob"]
     assert (row["outcome"], row["why"], row["taken"]) == ("refused", "The login bob belongs to Bob, who is kept here.", "bob")
     boss.ok("POST", "settings/origins/of/head-office/joins", {"entry": row["key"], "login": "bob"})
     assert run(boss)["counts"]["changed"] == 1
     assert Account.objects.get(login="bob").name == "Bob Dale"
+    # Bob's password is the directory's now: no link sets another, and nothing tells that.
+    settings.MAIL_IS_SET_UP = True
+    Account.objects.filter(login="bob").update(email_set_at=None)
+    assert Session(None).call_status("POST", "session/forgotten", {"login": "bob"}) == 202
+    assert not Invitation.objects.exists()
 
 
 def test_two_entries_of_one_login_and_a_mail_in_use_are_refused_alone(boss: Session, directory: Slapd, connected: dict[str, Any]) -> None:

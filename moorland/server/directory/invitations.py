@@ -65,7 +65,8 @@ def mailed(account: Account, made: InvitationAnswer, address: str) -> bool:
 def forgotten(login: str, address: str) -> None:
     """Sends a link to whoever forgot a password, where that can be done; what is answered is the same either way."""
     account = Account.objects.by_identity(login)
-    if account is not None and account.has_usable_password() and not account.keeps_password and may_be_mailed(account):
+    able = account is not None and account.has_usable_password() and not account.keeps_password and signs_in_by(account) is None
+    if account is not None and able and may_be_mailed(account):
         with recorded(account, "forgotten password", account.login):
             made = invite(account, FORGOTTEN_FOR)
         mailed(account, made, address)

@@ -54,7 +54,8 @@ def history_of(login: str, attributes: set[str]) -> PersonHistory:
         since = last_day + datetime.timedelta(days=1) if last_day is not None else None
     now = [HeldWhen(kind=kind, name=name, value=value, since=day, until=None) for (kind, name, value), day in begun.items()]
     found = sorted([*now, *over], key=lambda item: (item.until is not None, -(item.until or datetime.date.max).toordinal(), item.kind, item.name))
-    return PersonHistory(remembered_since=remembered_since(), held=[_with_author(item, login) for item in found])
+    acts: dict[datetime.date | None, list[Entry]] = {day: _acts_of(day, login) for day in {item.since for item in found if item.since is not None}}
+    return PersonHistory(remembered_since=remembered_since(), held=[_with_author(item, acts.get(item.since, [])) for item in found])
 
 
 def _states(login: str, attributes: set[str]) -> Iterator[tuple[datetime.date | None, set[Facet]]]:
@@ -84,25 +85,26 @@ def _facets(people: dict[str, Any], assigned: dict[int, list[dict[str, Any]]], r
     return found
 
 
-def _with_author(held: HeldWhen, login: str) -> HeldWhen:
-    """Who made it so, where the trail of that day names somebody."""
-    if held.since is None:
-        return held
-    zone = zoneinfo.ZoneInfo(workspace().time_zone)
-    start = datetime.datetime.combine(held.since, datetime.time(), zone)
-    for entry in Entry.objects.filter(at__gte=start, at__lt=start + datetime.timedelta(days=1)).order_by("number"):
-        if _concerns(entry, login) and (not held.name or held.name in str(entry.details) or held.kind not in str(entry.details)):
+def _with_author(held: HeldWhen, acts: list[Entry]) -> HeldWhen:
+    """Who made it so, where an act of that day names it, or names nothing else."""
+    for entry in acts:
+        if not held.name or held.name in str(entry.details) or held.kind not in str(entry.details):
             return held.model_copy(update={"by": entry.actor, "act": f"{entry.action} {entry.subject}".strip()})
     return held
+
+
+def _acts_of(day: datetime.date, login: str) -> list[Entry]:
+    """The acts of a day that were about somebody."""
+    start = datetime.datetime.combine(day, datetime.time(), zoneinfo.ZoneInfo(workspace().time_zone))
+    found = Entry.objects.filter(at__gte=start, at__lt=start + datetime.timedelta(days=1), action__in=_ACTS).order_by("number")
+    return [entry for entry in found if _concerns(entry, login)]
 
 
 def _concerns(entry: Entry, login: str) -> bool:
     details = entry.details
     after = details.get("after")
     named = details.get("logins") or []
-    return entry.action in _ACTS and (
-        entry.subject == login or login in named or (isinstance(after, dict) and login in after) or login in str(details.get("added", ""))
-    )
+    return entry.subject == login or login in named or (isinstance(after, dict) and login in after) or login in str(details.get("added", ""))
 
 
 #: The acts by which what somebody holds changes.
