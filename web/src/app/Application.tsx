@@ -7,6 +7,7 @@ import { queries, useChanged } from "../api/queries";
 import { ModeContext } from "../state/mode";
 import { SCREENS } from "../state/rights";
 import { antDesign, applyColours, type Mode } from "../state/theme";
+import { Fallen } from "../ui/Fallen";
 import { Notice } from "../ui/Notice";
 import { screens } from "./screens";
 
@@ -128,7 +129,9 @@ export function Application() {
                   <EmbeddedPage />
                 </Suspense>
               ) : (
-                <Screens />
+                <Fallen at="all of it">
+                  <Screens />
+                </Fallen>
               )}
             </BrowserRouter>
           </QueryClientProvider>

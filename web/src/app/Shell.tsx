@@ -1,11 +1,12 @@
 import { Button, Dropdown, Popover, Select } from "antd";
 import { lazy, Suspense, useState } from "react";
-import { NavLink, Outlet, useNavigate } from "react-router-dom";
+import { NavLink, Outlet, useLocation, useNavigate } from "react-router-dom";
 import type { Schemas } from "../api/client";
 import { SCREENS, useRights } from "../state/rights";
 import { useWorkbench } from "../state/workbench";
 import { Brand } from "../ui/Brand";
 import { ChangePassword } from "../ui/ChangePassword";
+import { Fallen } from "../ui/Fallen";
 import { plural } from "../ui/figures";
 import { Notice } from "../ui/Notice";
 import { useLeavingAsks } from "../ui/unsavedEdits";
@@ -42,6 +43,7 @@ export function Legend() {
 export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
   const bench = useWorkbench();
   const navigate = useNavigate();
+  const { pathname } = useLocation();
   const [changing, setChanging] = useState(false);
   const { may } = useRights();
   const looks = may("look-shapes", "roles", "models", "pages", "release");
@@ -130,7 +132,9 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
         <div className="work">
           <main className="screen">
             <Suspense fallback={<div className="pad soft">Opening…</div>}>
-              <Outlet />
+              <Fallen at={pathname}>
+                <Outlet />
+              </Fallen>
             </Suspense>
           </main>
           <Suspense fallback={null}>
