@@ -13,7 +13,7 @@ BIN := .venv/bin
 STAMPS := .stamps
 WEB_SOURCES := $(shell find web/src -type f 2>/dev/null) web/index.html web/vite.config.ts
 
-.PHONY: install wheel demo directory serve test quick seed lint bench soak schema clean
+.PHONY: install docs wheel demo directory serve test quick seed lint bench soak schema clean
 
 install: $(STAMPS)/python $(STAMPS)/build
 
@@ -70,6 +70,12 @@ $(STAMPS)/provider: tests/origins/provider/package-lock.json
 # A directory with made-up people, to be connected to the demo under Settings, Directories.
 directory: install $(STAMPS)/directory
 	@exec $(BIN)/python -m demo.directory
+
+# The manual as a small site, in build/manual; nothing of it is fetched from elsewhere when it is read.
+docs: $(STAMPS)/python requirements-docs.lock
+	$(BIN)/pip install --quiet --requirement requirements-docs.lock
+	$(BIN)/mkdocs build --strict --quiet
+	@echo build/manual/index.html
 
 # One wheel that carries the built interface.
 wheel: install
