@@ -13,7 +13,7 @@ from moorland.core.engine.evaluator import Evaluator
 from tests.core import brute_force as brute
 from tests.core.worlds import Tables, ask, evaluator, model_document
 
-LIMITS = settings(max_examples=int(os.environ.get("EXAMPLES", "80")), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+LIMITS = settings(max_examples=int(os.environ.get("EXAMPLES", "50")), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 
 COLUMNS = {
     "area": {"id": "integer", "name": "text"},

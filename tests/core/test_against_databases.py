@@ -19,7 +19,7 @@ from tests.core.test_against_oracle import ordered
 from tests.core.test_against_oracle import plain as rounded
 
 CASES = settings(
-    max_examples=int(os.environ.get("EXAMPLES", "24")),
+    max_examples=int(os.environ.get("EXAMPLES", "18")),
     deadline=None,
     phases=[Phase.explicit, Phase.reuse, Phase.generate],
     suppress_health_check=[HealthCheck.function_scoped_fixture],

@@ -13,7 +13,7 @@ from tests.core.oracle.worlds import COLUMNS, KEYS, MEASURES, Maker, World
 from tests.core.seeds import SEEDS
 from tests.core.worlds import ask
 
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "160")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "110")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 
 
 def plain(value: Any) -> Any:

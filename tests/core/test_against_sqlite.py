@@ -78,7 +78,7 @@ conditions = st.recursive(
 )
 
 
-@settings(max_examples=int(os.environ.get("EXAMPLES", "300")), deadline=None)
+@settings(max_examples=int(os.environ.get("EXAMPLES", "180")), deadline=None)
 @given(rows, conditions)
 def test_the_same_rows_pass_as_in_sqlite(data: list[tuple[Any, ...]], condition: str) -> None:
     connection = sqlite3.connect(":memory:")

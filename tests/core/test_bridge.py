@@ -21,7 +21,7 @@ from tests.core.oracle.worlds import MEASURES, World
 from tests.core.seeds import SEEDS
 from tests.core.worlds import farm, rows_role
 
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "90")), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "60")), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 SUMS = ["cost", "costs", "jobs", "sizes", "jobs"]
 
 

@@ -18,7 +18,7 @@ from tests.core.test_against_oracle import ordered
 from tests.core.worlds import ask, farm, rows_role
 
 FEW = settings(max_examples=int(os.environ.get("EXAMPLES", "8")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "40")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "28")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 CUBE = {
     "cubes": [{"name": "output", "facts": ["run"], "dimensions": [{"table": "site", "hierarchies": ["place"]}], "measures": ["energy"]}],
     "hierarchies": [{"name": "place", "table": "site", "levels": ["area", "id"]}],

@@ -18,7 +18,7 @@ from tests.core.oracle.worlds import World
 from tests.core.seeds import SEEDS
 from tests.core.test_against_oracle import plain
 
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "70")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "50")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 MEASURES = ["cost", "costs", "jobs", "mean", "share"]
 
 

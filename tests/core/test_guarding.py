@@ -16,7 +16,7 @@ from tests.core.oracle.worlds import World
 from tests.core.seeds import SEEDS
 from tests.core.worlds import farm, rows_role
 
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "12")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "8")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 FELL = {"rows": {"model": "farm", "table": "site", "where": "area <> 'fell'", "count": 0}}
 
 

@@ -11,7 +11,7 @@ from tests.core.oracle.worlds import COLUMNS, MEASURES, World
 from tests.core.seeds import SEEDS
 from tests.core.worlds import ask
 
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "60")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "40")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 CELLS = [("job", "fault"), ("job", "cost"), ("site", "status"), ("site", "size"), ("area", "name"), ("area", "rank"), ("crew", "trade"), ("calendar", "season")]
 
 

@@ -21,7 +21,7 @@ from tests.core.seeds import SEEDS
 from tests.core.test_who import crowd, two
 from tests.core.worlds import farm, rows_role
 
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "50")), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "35")), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 
 
 def everything_seen(core: Evaluator, viewer: Viewer) -> str:

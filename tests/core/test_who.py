@@ -18,7 +18,7 @@ from tests.core.oracle.worlds import COLUMNS, KEYS, MEASURES, World
 from tests.core.seeds import SEEDS
 from tests.core.worlds import farm, rows_role
 
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "60")), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "40")), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 
 
 def crowd(world: World) -> Evaluator:

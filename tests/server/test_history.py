@@ -1,4 +1,4 @@
-"""People as lived: another day is told with the people and the release of its end; days before the history are refused in words."""
+"""People as lived (accounts.md 25): another day is told with the people and the release of its end; days before the history are refused in words."""
 
 import datetime
 from typing import Any

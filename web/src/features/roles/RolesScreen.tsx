@@ -67,7 +67,8 @@ function Bench() {
   const shownRole = useRef<string | undefined>(undefined);
   const itsModel = entry?.role.model;
   useEffect(() => {
-    if (!itsModel || !bench.model || itsModel === bench.model) shownRole.current = itsModel ? wanted : undefined;
+    // Where roles are known before models are, nothing is shown of it yet.
+    if (!itsModel || !bench.model || itsModel === bench.model) shownRole.current = itsModel && bench.model ? wanted : undefined;
     else if (shownRole.current === wanted) navigate("/roles");
     else bench.setModel(itsModel);
   }, [itsModel, bench.model, bench.setModel, wanted, navigate]);
