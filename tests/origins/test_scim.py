@@ -1,6 +1,7 @@
 """People provisioned over SCIM 2.0: by a test client nobody here wrote, and by hand (accounts.md 20)."""
 
 import json
+import os
 from collections.abc import Callable
 from typing import Any
 
@@ -70,7 +71,8 @@ class Through(httpx2.BaseTransport):
 def test_the_tester_of_the_protocol_finds_nothing_wrong(boss: Session) -> None:
     client = provisioner(boss, organization=None, attributes={})
     http = httpx2.Client(base_url="http://testserver/scim/v2", transport=Through(), headers={"Authorization": f"Bearer {client.token}"})
-    results = check_server(SyncSCIMClient(http))
+    # A replacement of each attribute is looked at in a long run only; additions and removals of each always are.
+    results = check_server(SyncSCIMClient(http), exclude_tags=None if "EXAMPLES" in os.environ else {"patch:replace"})
     wrong = [f"{item.title}: {item.reason}" for item in results if item.status not in (Status.SUCCESS, Status.SKIPPED, Status.COMPLIANT)]
     assert not wrong, "\n".join(wrong)
     assert len(results) > 100
