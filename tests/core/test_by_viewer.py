@@ -35,7 +35,7 @@ from tests.core.test_against_oracle import plain
 from tests.core.worlds import TODAY, ask
 
 CASES = settings(
-    max_examples=int(os.environ.get("EXAMPLES", "5")),
+    max_examples=int(os.environ.get("EXAMPLES", "3")),
     deadline=None,
     phases=[Phase.explicit, Phase.reuse, Phase.generate],
     suppress_health_check=[HealthCheck.function_scoped_fixture],

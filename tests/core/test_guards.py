@@ -30,7 +30,7 @@ from tests.core.seeds import SEEDS
 from tests.core.worlds import TODAY, arrow_table
 
 CASES = settings(
-    max_examples=int(os.environ.get("EXAMPLES", "8")),
+    max_examples=int(os.environ.get("EXAMPLES", "6")),
     deadline=None,
     phases=[Phase.explicit, Phase.reuse, Phase.generate],
     suppress_health_check=[HealthCheck.function_scoped_fixture],

@@ -55,7 +55,7 @@ from tests.core.test_against_oracle import change_of, ordered, plain
 from tests.core.worlds import TODAY, arrow_table, ask
 
 CASES = settings(
-    max_examples=int(os.environ.get("EXAMPLES", "5")),
+    max_examples=int(os.environ.get("EXAMPLES", "3")),
     deadline=None,
     phases=[Phase.explicit, Phase.reuse, Phase.generate],
     suppress_health_check=[HealthCheck.function_scoped_fixture],

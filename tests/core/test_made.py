@@ -14,7 +14,7 @@ from tests.core.seeds import SEEDS
 from tests.core.test_against_oracle import ordered, plain
 from tests.core.worlds import ask, farm, rows_role
 
-CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "25")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+CASES = settings(max_examples=int(os.environ.get("EXAMPLES", "18")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 FELL = rows_role("fell", "site", "area = 'fell'")
 
 

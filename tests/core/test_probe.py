@@ -159,7 +159,7 @@ def about_amounts(base: Evaluator, kind: str) -> list[Find]:
     return [find for find in found if find.kind == kind and "payments" not in (find.subject.measure or "")]
 
 
-@settings(max_examples=int(os.environ.get("EXAMPLES", "3")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+@settings(max_examples=int(os.environ.get("EXAMPLES", "2")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 @given(seed=SEEDS)
 def test_cells_masked_with_full_are_found_just_where_an_attacker_finds_them(seed: int) -> None:
     base = world(seed, "full")
@@ -177,7 +177,7 @@ def test_cells_masked_with_full_are_found_just_where_an_attacker_finds_them(seed
 
 
 @pytest.mark.parametrize("kind", ["whole", "both"])
-@settings(max_examples=int(os.environ.get("EXAMPLES", "3")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+@settings(max_examples=int(os.environ.get("EXAMPLES", "2")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 @given(seed=SEEDS)
 def test_members_that_whole_totals_give_away_are_those_an_attacker_finds(seed: int, kind: str) -> None:
     base = world(seed, kind)
@@ -205,7 +205,7 @@ def test_members_that_whole_totals_give_away_are_those_an_attacker_finds(seed: i
     assert {rows for rows in parts if len(rows) < 4} == wanted
 
 
-@settings(max_examples=int(os.environ.get("EXAMPLES", "3")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
+@settings(max_examples=int(os.environ.get("EXAMPLES", "2")), deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 @given(seed=SEEDS)
 def test_nothing_is_found_without_full_and_without_whole_totals(seed: int) -> None:
     found = probe(world(seed, "neither"), world(seed, "neither").viewer("ann")).found

@@ -58,6 +58,10 @@ def office(boss: Session) -> Provisioner:
     return provisioner(boss)
 
 
+#: What the tester looks at each time; each attribute added, replaced and removed by PATCH in a long run (EXAMPLES set).
+OFTEN = {"discovery", "service-provider-config", "resource-types", "schemas", "crud", "misc"}
+
+
 class Through(httpx2.BaseTransport):
     """Sends what a client of HTTP sends to the application here."""
 
@@ -71,11 +75,10 @@ class Through(httpx2.BaseTransport):
 def test_the_tester_of_the_protocol_finds_nothing_wrong(boss: Session) -> None:
     client = provisioner(boss, organization=None, attributes={})
     http = httpx2.Client(base_url="http://testserver/scim/v2", transport=Through(), headers={"Authorization": f"Bearer {client.token}"})
-    # A replacement of each attribute is looked at in a long run only; additions and removals of each always are.
-    results = check_server(SyncSCIMClient(http), exclude_tags=None if "EXAMPLES" in os.environ else {"patch:replace"})
+    results = check_server(SyncSCIMClient(http), include_tags=None if "EXAMPLES" in os.environ else OFTEN)
     wrong = [f"{item.title}: {item.reason}" for item in results if item.status not in (Status.SUCCESS, Status.SKIPPED, Status.COMPLIANT)]
     assert not wrong, "\n".join(wrong)
-    assert len(results) > 100
+    assert sum(item.status is Status.SUCCESS for item in results) > 25
 
 
 def test_users_come_with_what_is_said_of_them(office: Provisioner) -> None:
