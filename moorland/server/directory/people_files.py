@@ -20,7 +20,6 @@ from moorland.server.directory.people_rows import SEPARATOR, GroupRows, PeopleRo
 from moorland.server.errors import Failure
 
 MOST_ROWS = 50_000
-#: Signs before which an export puts an apostrophe; brought in again, it goes.
 FIELDS = {
     "people": ("login", "name", "email", "organization", "kind", "enabled", "about", "keeper", "groups"),
     "groups": ("name", "label", "priority", "enabled", "about", "keeper", "users", "groups"),

@@ -104,6 +104,7 @@ def _people(origin: Origin, text: OriginText, said: Said, entries: dict[str, Ent
             entry = entries[person.key] = created[-1]
         elif (
             outcome != "unchanged"
+            or entry.account_id != account.pk
             or person.document not in (None, entry.document)
             or (entry.where, entry.gone, entry.says_enabled) != (person.where, False, person.enabled)
         ):
@@ -114,14 +115,11 @@ def _people(origin: Origin, text: OriginText, said: Said, entries: dict[str, Ent
         entry.where, entry.gone, entry.says_enabled, entry.account = person.where[:1000], False, person.enabled, account
         arrived.rows[person.key] = ArrivedRow(key=person.key, name=person.login, outcome=outcome, changes=changes)
     rows.finish()
-    for entry in [*created, *changed]:
-        # What was made in between has its key only now.
-        entry.account = entry.account
     Entry.objects.bulk_create(created, batch_size=500)
     Entry.objects.bulk_update(changed, ("where", "gone", "says_enabled", "account", "document", "version", "changed_at"), batch_size=300)
     for before, login in renamed:
         carried_over(before, login)
-    Joined.objects.filter(origin=origin, key__in=[entry.key for entry in created]).delete()
+    Joined.objects.filter(origin=origin, key__in=[entry.key for entry in [*created, *changed]]).delete()
 
 
 def _fields(person: SaidPerson, entry: Entry | None) -> dict[str, Cell]:

@@ -108,7 +108,7 @@ def _refuse_names(text: OriginText, stored: Origin | None) -> None:
     home = getattr(text, "home", None)
     if home is not None and home not in known:
         raise _wrong("home", f"There is no organization named {home}.")
-    unknown = sorted(getattr_attributes(text) - definitions_here().keys())
+    unknown = sorted(_given_attributes(text) - definitions_here().keys())
     if unknown:
         raise _wrong("attributes", f"There is no attribute named {unknown[0]}.")
     others = Origin.objects.exclude(pk=stored.pk) if stored is not None else Origin.objects.all()
@@ -121,7 +121,7 @@ def _refuse_names(text: OriginText, stored: Origin | None) -> None:
             raise _wrong("listed", f"{item.group} is written {groups[item.group.lower()]} here; letter case does not tell groups apart.")
 
 
-def getattr_attributes(text: OriginText) -> set[str]:
+def _given_attributes(text: OriginText) -> set[str]:
     """The attributes here that an origin gives values of."""
     return set(text.people.attributes if isinstance(text, LdapText) else text.attributes)
 
