@@ -14,6 +14,7 @@ import numpy as np
 
 from benchmarks.generated import STEWARD, FactData, facts
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.many_viewers import everyones_answers
 from moorland.core.engine.questions import Question
 from moorland.core.insight.effect import share
 from moorland.core.insight.impact import impact
@@ -87,10 +88,10 @@ FOR_ALL_SUMMED = FOR_ALL.replace(
 
 def agree(data: FactData, base: Evaluator, connection: duckdb.DuckDBPyConnection) -> None:
     """Stops where DuckDB and Moorland give different totals."""
-    answers = {viewer.login: answers[0].model_dump() for viewer, answers in base.answers(base.everyone(), [TOTALS])}
+    known = {login: given[0].model_dump() for logins, given in everyones_answers(base, [TOTALS]) for login in logins}
     for user in range(0, data.users, max(1, data.users // 5)):
         rows = connection.execute(query_of(data, user)).fetchall()
-        found = [(line["key"][0], *line["values"]) for line in answers[f"u{user}"]["lines"]]
+        found = [(line["key"][0], *line["values"]) for line in known[f"u{user}"]["lines"]]
         alike = len(rows) == len(found) and all(a[0] == b[0] and a[2] == b[2] and np.isclose(a[1], b[1]) for a, b in zip(rows, found, strict=True))
         if not alike:
             raise SystemExit(f"DuckDB and Moorland disagree on u{user}: {rows[:2]} and {found[:2]}")
@@ -98,8 +99,7 @@ def agree(data: FactData, base: Evaluator, connection: duckdb.DuckDBPyConnection
 
 def everyone(base: Evaluator) -> None:
     """All viewers' totals and counts of rows."""
-    for _ in base.answers(base.everyone(), [TOTALS]):
-        pass
+    everyones_answers(base, [TOTALS])
 
 
 def scale_lines(rows: int, progress: Callable[[str], None]) -> Iterator[Measured]:

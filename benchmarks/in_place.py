@@ -22,6 +22,7 @@ from moorland.core.bundle.reading import read_document
 from moorland.core.engine import in_place
 from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.many_viewers import answers
 from moorland.core.engine.questions import Question
 from moorland.core.sources.engine_duckdb import DuckDbFile
 from moorland.core.sources.engine_postgres import Postgres
@@ -97,7 +98,7 @@ def _measured(data: FactData, engine: DatabaseEngine) -> dict[str, float]:
     engine.rows("SELECT COUNT(*) FROM run")
 
     def everyone() -> None:
-        for _ in base.answers(viewers, [TOTALS]):
+        for _ in answers(base, viewers, [TOTALS]):
             pass
 
     first = once(everyone)

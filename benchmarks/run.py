@@ -16,6 +16,7 @@ from rich.table import Table
 from benchmarks.asking import asking_lines, demo_lines
 from benchmarks.at_door import door_lines
 from benchmarks.at_scale import best, scale_lines
+from benchmarks.by_views import view_lines
 from benchmarks.crowded import crowded_lines
 from benchmarks.generated import million
 from benchmarks.importing import import_lines
@@ -24,6 +25,7 @@ from benchmarks.in_place import in_place_lines
 from benchmarks.load import load_lines
 from benchmarks.proving import proving_lines
 from benchmarks.served import served_demo
+from benchmarks.streamed import streamed_lines
 from demo.bundle import generate
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.reading import read_folder
@@ -100,6 +102,10 @@ def main() -> None:
         table.add_row(*proved)
     for left in in_place_lines(rows, lambda step: messages.print(f"{step} …")):
         table.add_row(*left)
+    for by_view in view_lines(lambda step: messages.print(f"{step} …")):
+        table.add_row(*by_view)
+    for streamed in streamed_lines(lambda step: messages.print(f"{step} …")):
+        table.add_row(*streamed)
     console.print(table)
 
 

@@ -3,6 +3,7 @@
 import datetime
 import json
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated, Any, assert_never
 
@@ -15,6 +16,7 @@ from moorland.commands.console import fail, output
 from moorland.commands.serving import set_up_django
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.many_viewers import answers, everyones_answers
 from moorland.core.engine.pushdown import Statement
 from moorland.core.engine.questions import (
     Answer,
@@ -30,7 +32,6 @@ from moorland.core.engine.questions import (
 )
 from moorland.core.language.dialects import DIALECTS
 from moorland.core.language.sql_parts import NotInSql
-from moorland.core.people import Viewer
 
 
 def evaluate(
@@ -48,18 +49,34 @@ def evaluate(
             raise BundleError([Problem("usage", wrong, "evaluate")])
         asked = read_questions(bundle if questions is None else questions)
         evaluator = _lived(as_lived) if as_lived is not None else evaluator_at(bundle, asked.as_of)
-        viewers = list(evaluator.everyone()) if asked.viewers == "everyone" else [evaluator.viewer(reference) for reference in asked.viewers]
-        with progress(f"answering {len(asked.ask)} questions for {len(viewers)} viewers"):
-            answered = list(evaluator.answers(viewers, asked.ask))
+        with progress(f"answering {len(asked.ask)} questions for {'everyone' if asked.viewers == 'everyone' else len(asked.viewers)}"):
+            answered = _answered(evaluator, asked)
     except BundleError as error:
         raise fail(error.problems) from None
     if as_json:
-        document = {"viewers": [{"viewer": viewer.login, "answers": [plain_answer(answer) for answer in answers]} for viewer, answers in answered]}
+        document = {"viewers": [{"viewer": login, "answers": given} for login, given in _plain(answered)]}
         sys.stdout.write(json.dumps(document, ensure_ascii=False) + "\n")
         return
-    for viewer, answers in answered:
-        for answer in answers:
-            print_answer(viewer, answer)
+    for login, given in answered:
+        for answer in given:
+            print_answer(login, answer)
+
+
+def _answered(evaluator: Evaluator, asked: Questions) -> list[tuple[str | None, list[Answer]]]:
+    """The answers by login, in its order where everyone is asked; those who see the same have the same ones."""
+    if asked.viewers == "everyone":
+        by_login = {login: given for logins, given in everyones_answers(evaluator, asked.ask) for login in logins}
+        return [(login, by_login[login]) for login in sorted(by_login)]
+    return [(viewer.login, given) for viewer, given in answers(evaluator, [evaluator.viewer(reference) for reference in asked.viewers], asked.ask)]
+
+
+def _plain(answered: list[tuple[str | None, list[Answer]]]) -> Iterator[tuple[str | None, list[dict[str, Any]]]]:
+    """The same as plain objects; answers that are several people's are written out once."""
+    known: dict[int, list[dict[str, Any]]] = {}
+    for login, given in answered:
+        if id(given) not in known:
+            known[id(given)] = [plain_answer(answer) for answer in given]
+        yield login, known[id(given)]
 
 
 def _lived(day: str) -> Evaluator:
@@ -113,8 +130,8 @@ def plain_answer(answer: Answer) -> dict[str, Any]:
     return plain
 
 
-def print_answer(viewer: Viewer, answer: Answer) -> None:
-    name = viewer.login or "(imagined)"
+def print_answer(login: str | None, answer: Answer) -> None:
+    name = login or "(imagined)"
     table = RichTable(title=name, title_justify="left")
     match answer:
         case Refusal():

@@ -2,7 +2,7 @@
 
 import datetime
 from collections import deque
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -15,12 +15,12 @@ from moorland.core.bundle.people import (
     ImaginedPerson,
     ImaginedViewer,
     OrganizationValue,
-    RealViewer,
     ViewerReference,
 )
 from moorland.core.bundle.policy import Assignment, Role
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.values import TypedValue, typed_value
+from moorland.core.crowd import Crowd
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.evaluation import evaluate
@@ -68,8 +68,8 @@ class Viewer:
     organizations: tuple[str, ...]
     branch: tuple[str, ...]
     groups: dict[str, tuple[str, ...]]
-    attributes: dict[str, Resolution]
-    held: dict[str, HeldRole] = field(default_factory=dict)
+    attributes: Mapping[str, Resolution]
+    held: Mapping[str, HeldRole] = field(default_factory=dict)
     everything: bool = False
     #: Whether assignments to everyone apply to them.
     everyone: bool = True
@@ -113,6 +113,29 @@ class _Alike:
     branch: tuple[str, ...]
     attributes: dict[str, Resolution]
     held: dict[datetime.date, dict[str, HeldRole | None]] = field(default_factory=dict)
+    #: The same roles, those that are held alone, for whom no other role is to be looked at.
+    plainly_held: dict[datetime.date, dict[str, HeldRole]] = field(default_factory=dict)
+
+
+class _WithOwn(Mapping[str, Resolution]):
+    """Attributes as people at one place have them in common, but for some to which a person has own values: those are resolved when they are read."""
+
+    def __init__(self, common: dict[str, Resolution], own: Collection[str], resolve: Callable[[str], Resolution]) -> None:
+        self._common, self._own, self._resolve = common, own, resolve
+        self._known: dict[str, Resolution] = {}
+
+    def __getitem__(self, name: str) -> Resolution:
+        if name not in self._own:
+            return self._common[name]
+        if name not in self._known:
+            self._known[name] = self._resolve(name)
+        return self._known[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._common)
+
+    def __len__(self) -> int:
+        return len(self._common)
 
 
 class _NobodysColumns:
@@ -169,6 +192,17 @@ class People:
         self._alike: dict[_Place, _Alike] = {}
 
     @cached_property
+    def crowd(self) -> Crowd:
+        """The users in columns."""
+        return Crowd(self.bundle.users, self.bundle.groups)
+
+    def beside(self, other: "People") -> None:
+        """Takes over what another bundle with the same users and groups has been looked at for."""
+        if self.bundle.users is other.bundle.users and self.bundle.groups is other.bundle.groups:
+            self.crowd = other.crowd
+            self._groups_of_user, self._groups_of_group = other._groups_of_user, other._groups_of_group
+
+    @cached_property
     def _groups_of_user(self) -> dict[str, list[Group]]:
         return _index((login, group) for group in self.bundle.groups for login in group.users)
 
@@ -194,9 +228,10 @@ class People:
 
         Raises BundleError for a user, group, organization, role or attribute that does not exist.
         """
+        only: Sequence[str] | None = None
         if isinstance(reference, str):
-            reference = RealViewer.model_construct(login=reference, only_roles=None)
-        if isinstance(reference, ImaginedViewer):
+            viewer = self._real(reference, as_of)
+        elif isinstance(reference, ImaginedViewer):
             viewer, only = self._imagined(reference.imagine), reference.imagine.only_roles
         else:
             viewer, only = self._real(reference.login, as_of), reference.only_roles
@@ -237,10 +272,10 @@ class People:
     ) -> Viewer:
         home = organization or self.root
         alike = self._alike_at(home, groups, everyone)
-        attributes = dict(alike.attributes)
-        for attribute, value in own.items():
-            if value is not None and attribute in attributes:
-                attributes[attribute] = self._resolve(self.definitions[attribute], own, groups, alike.chain)
+        attributes: Mapping[str, Resolution] = alike.attributes
+        written = {name for name, value in own.items() if value is not None and name in attributes}
+        if written:
+            attributes = _WithOwn(alike.attributes, written, lambda name: self._resolve(self.definitions[name], own, groups, alike.chain))
         return Viewer(login, name, email, enabled, home, alike.chain, alike.branch, groups, attributes, everyone=everyone)
 
     def _alike_at(self, home: str | None, groups: dict[str, tuple[str, ...]], everyone: bool) -> "_Alike":
@@ -306,7 +341,24 @@ class People:
         return Resolution(values or None if not conflict else None, conflict, ladder)
 
     def _roles_held(self, viewer: Viewer, as_of: datetime.date) -> dict[str, HeldRole]:
-        common = self._alike_at(viewer.organization, viewer.groups, viewer.everyone).held.setdefault(as_of, {})
+        alike = self._alike_at(viewer.organization, viewer.groups, viewer.everyone)
+        if viewer.login not in self._named_for and not self._by_condition:
+            if as_of not in alike.plainly_held:
+                alike.plainly_held[as_of] = self._all_held(viewer, as_of, alike.held.setdefault(as_of, {}))
+            return alike.plainly_held[as_of]
+        return self._all_held(viewer, as_of, alike.held.setdefault(as_of, {}))
+
+    @cached_property
+    def _named_for(self) -> frozenset[str]:
+        """The logins that any role is assigned to."""
+        return frozenset[str]().union(*(logins for logins in self._assigned_by_person.values() if logins))
+
+    @cached_property
+    def _by_condition(self) -> bool:
+        """Whether any role is assigned by a condition."""
+        return None in self._assigned_by_person.values()
+
+    def _all_held(self, viewer: Viewer, as_of: datetime.date, common: dict[str, HeldRole | None]) -> dict[str, HeldRole]:
         held: dict[str, HeldRole] = {}
         for role in self.bundle.roles:
             by_person = self._assigned_by_person[role.name]

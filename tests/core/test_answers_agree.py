@@ -7,6 +7,7 @@ import pytest
 from moorland.core.bundle.people import RealViewer
 from moorland.core.engine import strata
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.many_viewers import everyones_answers
 from moorland.core.engine.questions import Question
 from moorland.core.insight.effect import AlignedQuestion, aligned_rows
 from moorland.core.insight.impact import impact
@@ -39,7 +40,7 @@ def test_hidden_values_beyond_all_numbers_enter_no_total_of_many_viewers(by: lis
     """Issue: 0 × infinity in the product of matrices; more than 20,000 rows, so that strata are made."""
     base = crowd([("a", 1.0)] * 10_000 + [("b", LARGEST)] * 10_010)
     question = Question.model_validate({"totals": {"model": "farm", "by": by, "measures": ["cost", "mean"]}})
-    together = {viewer.login: answers[0] for viewer, answers in base.answers(base.everyone(), [question])}
+    together = {login: given[0] for logins, given in everyones_answers(base, [question]) for login in logins}
     alone = {viewer.login: base.answer(viewer, question) for viewer in base.everyone()}
     assert together == alone
     assert (alone["u1"].total, alone["u0"].total) == ([10000.0, 1.0], [None, None])  # type: ignore[union-attr]

@@ -7,8 +7,9 @@ from unittest import mock
 from hypothesis import Phase, given, settings
 
 from moorland.core.bundle.people import ImaginedPerson, ImaginedViewer
-from moorland.core.engine import evaluator as evaluating
+from moorland.core.engine import many_viewers as evaluating
 from moorland.core.engine import strata
+from moorland.core.engine.many_viewers import answered_each
 from moorland.core.engine.questions import Question
 from moorland.core.insight import impact as impact_module
 from moorland.core.insight.impact import impact
@@ -47,7 +48,7 @@ def test_together_as_alone(seed: int) -> None:
     viewers = [core.viewer(reference) for reference in crowd(world)]
     alone = [plain(core.answer(viewer, question).model_dump()) for viewer in viewers]
     with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0), mock.patch.object(evaluating, "LEAST_VIEWERS", 1):
-        together = [plain(answers[0].model_dump()) for _, answers in core.answers(viewers, [question])]
+        together = [plain(given[0].model_dump()) for given in answered_each(core, viewers, [question])]
     assert together == alone
 
 
@@ -75,7 +76,7 @@ def test_viewers_who_hold_the_same_roles_are_answered_together() -> None:
     viewers = [core.viewer(reference) for reference in crowd(world)]
     question = Question.model_validate({"totals": {"model": "farm", "by": ["site.status"], "measures": ["jobs"]}})
     with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0), mock.patch.object(core, "answer", side_effect=AssertionError("answered alone")):
-        assert len(list(core.answers(viewers, [question]))) == len(viewers)
+        assert len(answered_each(core, viewers, [question])) == len(viewers)
 
 
 @CASES

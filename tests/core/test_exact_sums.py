@@ -9,8 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorland.core.engine import everyone, strata
+from moorland.core.engine import many_viewers, strata
 from moorland.core.engine.exact_sums import Sums
+from moorland.core.engine.many_viewers import answered_each
 from moorland.core.engine.questions import Question
 from tests.core.worlds import FARM, Tables, ask, farm, rows_role
 
@@ -64,8 +65,8 @@ def test_everyone_at_once_gets_the_same_digits_as_one_alone() -> None:
     role = rows_role("r", "mill", "id = viewer.mill OR id = 10")
     base = farm(role, tables=TENTHS, users=users, attributes=[{"name": "mill", "type": "integer"}], model={"measures": measures})
     question = Question.model_validate({"totals": {"model": "farm", "by": ["mill.id"], "measures": ["energy", "mean"]}})
-    with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0), mock.patch.object(everyone, "LEAST_VIEWERS", 2):
-        together = [answers[0] for _, answers in base.answers(base.everyone(), [question])]
+    with mock.patch.multiple(strata, MIN_ROWS=0, MOST_SHARE=1.0), mock.patch.object(many_viewers, "LEAST_VIEWERS", 2):
+        together = [given[0] for given in answered_each(base, list(base.everyone()), [question])]
     assert together == [base.answer(viewer, question) for viewer in base.everyone()]
 
 

@@ -11,6 +11,7 @@ from typing import Any
 import duckdb
 import numpy as np
 import psycopg
+import pyarrow.parquet
 import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 
@@ -36,13 +37,14 @@ from moorland.core.insight.reach import reach
 from moorland.core.insight.trace import Traced, trace
 from moorland.core.insight.who import WhoQuestion, who
 from moorland.core.language.dialects import DIALECTS
-from moorland.core.sources import engines
+from moorland.core.sources import engines, parquet_parts
 from moorland.core.sources.describing import columns_of_relation, relations_of
 from moorland.core.sources.engine_duckdb import DuckDbFile
 from moorland.core.sources.engine_postgres import Postgres
 from moorland.core.sources.engine_spark import SparkConnect
 from moorland.core.sources.engines import DatabaseEngine, SqliteFile
 from moorland.core.sources.files import to_table_data
+from moorland.core.sources.parquet_parts import streamed_parquet
 from moorland.core.sources.placing import engine_of
 from moorland.core.sources.tables_in_place import SqlTable
 from moorland.core.sources.writing_rows import statements
@@ -85,6 +87,32 @@ class Held:
         return Evaluator(read_document(declared(world.document(), left)), load, TODAY)
 
 
+class InParts:
+    """Parquet files that are read part by part, two rows at a time."""
+
+    def __init__(self, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+        self.folder = folder
+        monkeypatch.setenv("MOORLAND_MOST_ROWS", "0")
+        monkeypatch.setattr(parquet_parts, "PART_ROWS", 2)
+
+    def evaluator(self, world: World, left: set[str]) -> Evaluator:
+        """The world with some tables read in parts; those without rows are here."""
+        in_place.AT_FIRST = world.maker.random.choice(["numbers", "all"])  # type: ignore[assignment]
+        content = content_of_its_own()
+
+        def load(model: Model, name: str) -> TableData:
+            shape = next(table for table in model.tables if table.name == name)
+            arrow = arrow_table(COLUMNS[name], world.rows(name))
+            file = self.folder / f"{name} {content}.parquet"
+            if name in left:
+                if not file.exists():
+                    pyarrow.parquet.write_table(arrow, file, row_group_size=1 + 3 * (arrow.num_rows % 3))
+                return streamed_parquet(file, shape.model_copy(update={"key": None})) or to_table_data(arrow, shape)
+            return to_table_data(arrow, shape)
+
+        return Evaluator(read_document(declared(world.document(), left)), load, TODAY)
+
+
 def declared(document: dict[str, Any], left: set[str]) -> dict[str, Any]:
     """The bundle with some tables left in place."""
     (model,) = document["models"]
@@ -93,8 +121,8 @@ def declared(document: dict[str, Any], left: set[str]) -> dict[str, Any]:
     return {"moorland": 1, "name": "test", **document, "sources": sources, "models": [{**model, "tables": tables}]}
 
 
-@pytest.fixture(scope="module", params=["sqlite", "duckdb", "postgres", "spark"])
-def held(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Held]:
+@pytest.fixture(scope="module", params=["sqlite", "duckdb", "postgres", "spark", "parts"])
+def held(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Held | InParts]:
     nowhere = tmp_path_factory.mktemp("engine") / "none"
     match request.param:
         case "sqlite":
@@ -104,6 +132,9 @@ def held(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactor
         case "postgres":
             with postgres() as database:
                 yield Held(Postgres("held", ""), database)
+        case "parts":
+            with pytest.MonkeyPatch.context() as monkeypatch:
+                yield InParts(tmp_path_factory.mktemp("parts"), monkeypatch)
         case _:
             with running_spark() as port:
                 spark = Held(SparkConnect("held", "127.0.0.1", port, None, False), SparkDatabase(port))
@@ -119,7 +150,7 @@ def left_of(world: World) -> set[str]:
 
 @CASES
 @given(SEEDS)
-def test_totals(held: Held, seed: int) -> None:
+def test_totals(held: Held | InParts, seed: int) -> None:
     world = World(seed)
     here, left = world.core(), held.evaluator(world, left_of(world))
     maker = world.maker
@@ -139,7 +170,7 @@ def test_totals(held: Held, seed: int) -> None:
 
 @CASES
 @given(SEEDS)
-def test_rows(held: Held, seed: int) -> None:
+def test_rows(held: Held | InParts, seed: int) -> None:
     world = World(seed)
     here, left = world.core(), held.evaluator(world, left_of(world))
     maker = world.maker
@@ -166,7 +197,7 @@ def test_rows(held: Held, seed: int) -> None:
 
 @CASES
 @given(SEEDS)
-def test_conditions_by_what_they_come_to(held: Held, seed: int) -> None:
+def test_conditions_by_what_they_come_to(held: Held | InParts, seed: int) -> None:
     world = World(seed, "sql")
     maker = world.maker
     world.opened({"rows": {"table": "job", "where": maker.condition("job", 2, inner=False, viewer=False)}})
@@ -182,7 +213,7 @@ def test_conditions_by_what_they_come_to(held: Held, seed: int) -> None:
 
 @CASES
 @given(SEEDS)
-def test_rows_side_by_side(held: Held, seed: int) -> None:
+def test_rows_side_by_side(held: Held | InParts, seed: int) -> None:
     world = World(seed)
     here, left = world.core(), held.evaluator(world, left_of(world))
     maker = world.maker
@@ -201,7 +232,7 @@ def test_rows_side_by_side(held: Held, seed: int) -> None:
 
 @CASES
 @given(SEEDS)
-def test_members(held: Held, seed: int) -> None:
+def test_members(held: Held | InParts, seed: int) -> None:
     world = World(seed)
     here, left = world.core(), held.evaluator(world, {"job", "site", "crew"})
     for hierarchy in ("geography", "line"):
@@ -210,7 +241,7 @@ def test_members(held: Held, seed: int) -> None:
 
 @CASES
 @given(SEEDS)
-def test_what_explains_and_proves_is_the_same(held: Held, seed: int) -> None:
+def test_what_explains_and_proves_is_the_same(held: Held | InParts, seed: int) -> None:
     world = World(seed)
     maker = world.maker
     document = world.document()
@@ -256,7 +287,7 @@ def found(ask_: Callable[..., Any], *arguments: Any) -> Any:
 
 @CASES
 @given(SEEDS)
-def test_who_reaches_a_row_of_a_table_left_in_place(held: Held, seed: int) -> None:
+def test_who_reaches_a_row_of_a_table_left_in_place(held: Held | InParts, seed: int) -> None:
     world = World(seed)
     here, left = world.core(), held.evaluator(world, {"site"})
     if any("carries" in str(step) for step in world.model["relationships"]) or not world.data["site"]:
@@ -270,7 +301,7 @@ def test_who_reaches_a_row_of_a_table_left_in_place(held: Held, seed: int) -> No
 
 @CASES
 @given(SEEDS)
-def test_changes(held: Held, seed: int) -> None:
+def test_changes(held: Held | InParts, seed: int) -> None:
     world = World(seed)
     table = world.maker.random.choice(["job", "site"])
     world.with_changes(table)

@@ -19,13 +19,13 @@ ASKED = [
 
 def answers() -> dict[str, Any]:
     """What everybody is answered, of what is live."""
+    from moorland.core.engine.many_viewers import everyones_answers
     from moorland.core.engine.questions import Questions
     from moorland.server.evaluating import evaluator
 
     base = evaluator("live")
     asked = Questions.model_validate_json(json.dumps({"viewers": "everyone", "ask": ASKED})).ask
-    found = base.answers(list(base.everyone()), asked)
-    return {str(viewer.login): [answer.model_dump(mode="json") for answer in given] for viewer, given in found}
+    return {login: [answer.model_dump(mode="json") for answer in given] for logins, given in everyones_answers(base, asked) for login in logins}
 
 
 def main(folder: Path) -> None:

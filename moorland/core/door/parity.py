@@ -14,6 +14,7 @@ from moorland.core.door.pushed_down import PushedDown
 from moorland.core.door.translation import refused_as
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.everyone import LEAST_VIEWERS
+from moorland.core.engine.many_viewers import answered_each
 from moorland.core.engine.questions import Answer, Question, Refusal, RowsAnswer, RowsQuestion, TotalsAnswer, TotalsQuestion
 from moorland.core.people import Viewer
 from moorland.core.price import step
@@ -83,7 +84,8 @@ def parity(evaluator: Evaluator, viewers: Iterable[Viewer], more: Mapping[str, W
                 if not _same(expected, found, DIGITS.get(name, 17)):
                     differences.append(_difference(viewer, name, statement, expected, found))
     for question in _shared(known.values()):
-        for viewer, (answer,) in evaluator.answers(_enough(asked), [question]):
+        enough = _enough(asked)
+        for viewer, (answer,) in zip(enough, answered_each(evaluator, enough, [question]), strict=True):
             counts["together"] += 1
             alone = evaluator.answer(viewer, question)
             if answer != alone:

@@ -123,16 +123,20 @@ def encode_values(values: Array, known: Mask, type_: str) -> StoredColumn:
 
 
 def _encoded(encoded: pa.DictionaryArray, type_: ValueType, rows: int) -> StoredColumn:
-    dictionary = encoded.dictionary.to_numpy(zero_copy_only=False)
-    dictionary = dictionary.astype(DTYPES[type_])
+    raw = pc.fill_null(encoded.indices, -1).to_numpy(zero_copy_only=False)
+    return coded(encoded.dictionary.to_numpy(zero_copy_only=False).astype(DTYPES[type_]), raw, type_)
+
+
+def coded(dictionary: Array, indices: Array, type_: ValueType) -> StoredColumn:
+    """A column of which each row is an entry of a dictionary without doubles, in any order; -1 is null."""
+    rows = len(indices)
     order = np.argsort(dictionary, kind="stable")
     dtype = code_dtype(len(dictionary))
     rank = np.empty(len(dictionary) + 1, dtype=dtype)
     rank[order] = np.arange(len(dictionary), dtype=dtype)
     rank[-1] = -1
     codes = np.empty(rows + 1, dtype=dtype)
-    raw = pc.fill_null(encoded.indices, -1).to_numpy(zero_copy_only=False)
-    codes[:-1] = rank[raw]
+    codes[:-1] = rank[indices]
     codes[-1] = -1
     known = np.ones(len(dictionary) + 1, dtype=np.bool_)
     known[-1] = False

@@ -4,7 +4,7 @@ import copy
 import datetime
 import zoneinfo
 from collections import OrderedDict
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from dataclasses import replace
 from functools import cached_property
 from typing import assert_never
@@ -15,6 +15,7 @@ from moorland.core.bundle.pages import Page
 from moorland.core.bundle.people import ViewerReference
 from moorland.core.bundle.policy import Role
 from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.collector import collector_paused
 from moorland.core.engine.by_viewer import (
     ChoosingLoader,
     Content,
@@ -31,7 +32,7 @@ from moorland.core.engine.changes import Tried, answered, try_change
 from moorland.core.engine.changes_in_place import try_change_in_place
 from moorland.core.engine.columns import TableData, empty_table
 from moorland.core.engine.compiled_model import compile_model, data_located, joined, tables_read_anew
-from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
+from moorland.core.engine.distinct_views import Alike, DistinctViews, Told
 from moorland.core.engine.in_place import SourceFailed, StandingData, TooManyStrata, not_available, standing
 from moorland.core.engine.listing import ListedRows, listed_rows, rows_answer
 from moorland.core.engine.listing_in_place import listed_in_place
@@ -100,6 +101,7 @@ class Evaluator:
         #: What stands for the tables left in place of another content, where it is worked out on strata (engine.through_strata).
         self.standing_of: Callable[[Evaluator], dict[str, StandingData]] | None = None
         self._by_content: OrderedDict[Content, Evaluator] = OrderedDict()
+        self._viewers: dict[str, Viewer] = {}
         problems: list[Problem] = []
         self.models = {model.name: compile_model(model, bundle.roles, f"models[{index}]", problems) for index, model in enumerate(bundle.models)}
         #: The roles as written, and as they are under this content.
@@ -180,6 +182,7 @@ class Evaluator:
     def on(self, bundle: Bundle) -> "Evaluator":
         """The same data, day and secret with another bundle. Raises BundleError where it cannot be used."""
         made = Evaluator(bundle, self._load, self.as_of, self.secret, self.shared)
+        made.people.beside(self.people)
         made.standing_of = self.standing_of
         wanted = merged(made.content, dict(self.content))
         made = made if wanted == made.content else made._with_content_of(wanted)
@@ -219,7 +222,7 @@ class Evaluator:
         made = copy.copy(self)
         made.bundle, made.stamp, made.roles = bundle, object(), dict(self.roles)
         made._written, made._by_content = dict(self._written), OrderedDict()
-        for kept in ("alike", "viewer_reads"):
+        for kept in ("views", "viewer_reads"):
             made.__dict__.pop(kept, None)
         problems: list[Problem] = []
         made._compile_role(role, f"roles[{place}]", problems)
@@ -443,9 +446,16 @@ class Evaluator:
 
     @cached_property
     def _everyone(self) -> tuple[Viewer, ...]:
-        return tuple(self.viewer(login) for login in sorted(self.people.users))
+        with collector_paused():
+            return tuple(map(self.person, self.people.crowd.logins))
 
-    def view_of(self, viewer: Viewer) -> object:
+    def person(self, login: str) -> Viewer:
+        """A person as a viewer, made once; not to be changed."""
+        if login not in self._viewers:
+            self._viewers[login] = self.viewer(login)
+        return self._viewers[login]
+
+    def view_of(self, viewer: Viewer) -> Hashable:
         """What of a viewer any answer can depend on, equal for those who see the same: the roles held and the values their conditions read."""
         names = sorted(frozenset[str]().union(*(self.viewer_reads[role] for role in viewer.held)))
         return tuple(viewer.held), tuple((name, viewer.values(name)) for name in names)
@@ -456,52 +466,20 @@ class Evaluator:
         return {name: role.viewer_reads.union(self.choosing.get(role.role.model or "", ())) for name, role in self._written.items()}
 
     @cached_property
-    def alike(self) -> tuple[tuple[Viewer, ...], ...]:
+    def views(self) -> DistinctViews:
+        """Who sees the same, of all people; worked out once."""
+        return self.views_by(None)
+
+    def views_by(self, told: Told | None) -> DistinctViews:
+        """Who sees the same and is alike in what else is told."""
+        if told == Told():
+            return self.views
+        return DistinctViews(self.people, self.as_of, self.viewer_reads, self.person, self.view_of, told)
+
+    @property
+    def alike(self) -> tuple[Alike, ...]:
         """All enabled users, those who see the same together; worked out once."""
-        found: dict[object, list[Viewer]] = {}
-        for viewer in self._everyone:
-            if viewer.enabled:
-                found.setdefault(self.view_of(viewer), []).append(viewer)
-        return tuple(tuple(same) for same in found.values())
-
-    def answers(self, viewers: Iterable[Viewer], questions: list[Question]) -> Iterator[tuple[Viewer, list[Answer]]]:
-        """Every question for every viewer, in order; totals of many viewers who hold the same roles together."""
-        asked = list(viewers)
-        together = [self._together(asked, question.totals) if question.totals is not None else {} for question in questions]
-        for place, viewer in enumerate(asked):
-            yield viewer, [known[place] if place in known else self.answer(viewer, question) for question, known in zip(questions, together, strict=True)]
-
-    def _together(self, viewers: list[Viewer], question: TotalsQuestion) -> dict[int, Answer]:
-        """The answers that can be computed for many viewers at once, by place."""
-        found: dict[int, Answer] = {}
-        alike: dict[tuple[object, ...], list[int]] = {}
-        for place, viewer in enumerate(viewers):
-            if viewer.enabled and not viewer.everything:
-                alike.setdefault((self.of(viewer, question.model).content, *(role.role.name for role in self.held_roles(viewer, question.model))), []).append(
-                    place
-                )
-        for places in alike.values():
-            if len(places) < LEAST_VIEWERS:
-                continue
-            try:
-                model = self.viewer_model(viewers[places[0]], question.model)
-                answers = self._at_once(model, [viewers[place] for place in places], question)
-            except (Refused, SourceFailed, LeftInPlace) as refused:
-                if self.standing and isinstance(refused, LeftInPlace | TooManyStrata):
-                    raise
-                continue
-            if answers is not None:
-                found.update(zip(places, answers, strict=True))
-        return found
-
-    def _at_once(self, model: ViewerModel, viewers: list[Viewer], question: TotalsQuestion) -> list[Answer] | None:
-        """The answers of viewers who hold the same roles; what is read for one of them is read for all."""
-        measures, attributes = self.models[question.model].measures, self.people.definitions
-
-        def together(on: ViewerModel, some: list[Viewer] = viewers) -> list[Answer] | None:
-            return totals_together(on, some, question, measures, attributes, self.secret)
-
-        return standing(model, together, lambda on: together(on, viewers[:1]))
+        return self.views.alike
 
 
 def _looked_up_in(role: Role) -> set[str]:

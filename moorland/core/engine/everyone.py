@@ -4,14 +4,13 @@ Viewers who hold the same roles of a model ask the same strata; only which strat
 (masks, whole totals, restrictions that travel up, no strata, extremes), each is answered alone, with the same result.
 """
 
-import contextlib
-import gc
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 import scipy.sparse
 
+from moorland.core.collector import collector_paused
 from moorland.core.engine.aggregates import AggregatesFrame, finished
 from moorland.core.engine.asked import Attributes, Measures, PreparedTotals, counted_tables, prepare_totals
 from moorland.core.engine.cells import json_values
@@ -73,22 +72,10 @@ def totals_together(
         // max(1, *(one.data.rows(table) for (_, table), one in strata.items()), *map(data.rows, data.schema.tables.keys() - {t for _, t in strata})),
     )
     answers: list[Answer] = []
-    with _collector_paused():
+    with collector_paused():
         for start in range(0, len(viewers), turn):
             answers += _Together(model, viewers[start : start + turn], question, prepared, strata, radix).answers()
     return answers
-
-
-@contextlib.contextmanager
-def _collector_paused() -> Iterator[None]:
-    """Answers are many small objects without circles; looking for circles among them again and again takes longer than making them."""
-    running = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if running:
-            gc.enable()
 
 
 def changes_together(before: ViewerModel, after: ViewerModel, old: Sequence[Viewer], new: Sequence[Viewer], table: str) -> dict[str, list[int]] | None:

@@ -22,6 +22,12 @@ _SMALLEST = -1020
 _BLOCK = 1 << 16
 
 
+#: A grid that numbers are cut on: the unit they are added up in, as a power of two, and what they are rounded by. Sums on one grid add up without rounding.
+Grid = tuple[int, float]
+#: Largest numbers are taken as powers of two that are so many apart, so that parts of one column are cut on the same grids.
+_APART = 8
+
+
 @dataclass(frozen=True)
 class Sums:
     """Exact sums, an entry a group: `parts`, one a grid, add up to them; `scales` says by grid in which unit, as a power of two."""
@@ -33,17 +39,12 @@ class Sums:
     @classmethod
     def of(cls, values: Array, groups: Array, size: int, known: Mask | None = None) -> "Sums":
         """The sums of values in each of `size` groups; those not known count for nothing."""
-        values = values.astype(np.float64, copy=False)
-        largest = _largest(values if known is None else values[known])
-        if largest < _LARGE:
-            parts = _gridded(values, groups, size, known, largest)
-            return cls(size, parts, (0,) * len(parts))
-        large = np.abs(values) >= _LARGE
-        if known is not None:
-            large = large & known
-        high = _gridded(np.where(large, values, 0.0) * 2.0**-SCALE, groups, size, known, largest * 2.0**-SCALE)
-        rest = _gridded(np.where(large, 0.0, values), groups, size, known, _LARGE)
-        return cls(size, (*high, *rest), (SCALE,) * len(high) + (0,) * len(rest))
+        return cls.on_grids(size, sums_on_grids(values, groups, size, known, len(values)))
+
+    @classmethod
+    def on_grids(cls, size: int, found: "dict[Grid, Array]") -> "Sums":
+        """Sums of which each grid is known."""
+        return cls(size, tuple(found.values()), tuple(scale for scale, _ in found))
 
     @property
     def nbytes(self) -> int:
@@ -77,28 +78,50 @@ class Sums:
         return np.where(fits, result, 0.0), fits
 
 
+def sums_on_grids(values: Array, groups: Array, size: int, known: Mask | None, rows: int) -> dict[Grid, Array]:
+    """The exact sums of values in each of `size` groups, by grid; those not known count for nothing.
+
+    The sums of parts of a column, of `rows` rows in all, are those of the column once they are added up grid by grid.
+    """
+    values = values.astype(np.float64, copy=False)
+    largest = _largest(values if known is None else values[known])
+    if largest < _LARGE:
+        return {(0, grid): part for grid, part in _gridded(values, groups, size, known, _rounded_up(largest), rows).items()}
+    large = np.abs(values) >= _LARGE
+    if known is not None:
+        large = large & known
+    high = _gridded(np.where(large, values, 0.0) * 2.0**-SCALE, groups, size, known, _rounded_up(largest * 2.0**-SCALE), rows)
+    rest = _gridded(np.where(large, 0.0, values), groups, size, known, _LARGE, rows)
+    return {**{(SCALE, grid): part for grid, part in high.items()}, **{(0, grid): part for grid, part in rest.items()}}
+
+
+def _rounded_up(largest: float) -> float:
+    """The next number that parts of a column have in common; nothing stays nothing."""
+    return math.ldexp(1.0, -(-math.frexp(largest)[1] // _APART) * _APART) if largest else largest
+
+
 def _largest(values: Array) -> float:
     return max(float(values.max(initial=0.0)), -float(values.min(initial=0.0)))
 
 
-def _gridded(values: Array, groups: Array, size: int, known: Mask | None, largest: float) -> tuple[Array, ...]:
-    """The sums on each grid, coarse to fine, of values that are not beyond `largest`."""
-    found: list[Array] = []
+def _gridded(values: Array, groups: Array, size: int, known: Mask | None, largest: float, rows: int) -> dict[float, Array]:
+    """The sums on each grid, coarse to fine, of values that are not beyond `largest`, some of a column of so many rows."""
+    found: dict[float, Array] = {}
     step = _BLOCK if size <= _BLOCK else max(len(values), 1)
     for start in range(0, len(values), step):
         rest, numbers = values[start : start + step], groups[start : start + step].astype(np.intp, copy=False)
         if known is not None:
             rest, numbers = rest[known[start : start + step]], numbers[known[start : start + step]]
-        for level, sigma in enumerate(_grids(largest, len(values))):
+        for sigma in _grids(largest, rows):
             if not rest.any():
                 break
             piece = rest + sigma
             piece -= sigma
-            if level == len(found):
-                found.append(np.zeros(size))
-            found[level] += np.bincount(numbers, weights=piece, minlength=size)
+            if sigma not in found:
+                found[sigma] = np.zeros(size)
+            found[sigma] += np.bincount(numbers, weights=piece, minlength=size)
             rest = rest - piece
-    return tuple(found)
+    return found
 
 
 def _grids(largest: float, count: int) -> Iterator[float]:

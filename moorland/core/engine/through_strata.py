@@ -12,6 +12,7 @@ from typing import Any, Concatenate, ParamSpec, TypeVar
 
 import numpy as np
 
+from moorland.core.bundle.model import Table
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
@@ -76,9 +77,13 @@ def on_strata(compute: Callable[Concatenate[Evaluator, Arguments], Result]) -> C
 
 
 def _left(evaluator: Evaluator) -> dict[str, ModelData]:
-    """The data of the models that leave tables in place."""
-    names = [name for name, model in evaluator.models.items() if any(table.in_place is not None for table in model.schema.model.tables)]
+    """The data of the models that leave tables in place: in a source, or in a file of more rows than are kept in memory."""
+    names = [name for name, model in evaluator.models.items() if any(map(_may_be_left, model.schema.model.tables))]
     return {name: data for name in names if (data := evaluator.data(name)).left}
+
+
+def _may_be_left(table: Table) -> bool:
+    return table.in_place is not None or (table.data or "").endswith(".parquet")
 
 
 def _content(base: ModelData) -> object:

@@ -93,9 +93,9 @@ class Deciding:
         """The logins of those who may; people who see the same are decided once."""
         wanted = {viewer.login for viewer in viewers}
         for alike in self.evaluator.alike:
-            asked = [viewer for viewer in alike if viewer.login in wanted]
-            if asked and self.may(asked[0], action, resource, values):
-                yield from (viewer.login or "" for viewer in asked)
+            asked = [login for login in alike.logins if login in wanted]
+            if asked and self.may(alike.first, action, resource, values):
+                yield from asked
 
     def resources(self, viewer: Viewer, action: str, kind: ResourceKind, within: str | None) -> Iterator[str]:
         """The ids of the resources of a kind on which the viewer may do something; rows of the table `within`, as far as they may be listed."""

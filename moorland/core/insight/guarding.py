@@ -10,6 +10,7 @@ from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.promises import Promise
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.cells import plain_values
+from moorland.core.engine.distinct_views import alike_twice
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import group_labels
 from moorland.core.engine.through_strata import on_strata
@@ -85,11 +86,12 @@ def guard(evaluator: Evaluator, progress: Progress | None = None, roles: Iterabl
 
 @dataclass(frozen=True)
 class _Opened:
-    """A mutant as it acts: its evaluator, and who sees otherwise under it, as they are without it and with it."""
+    """A mutant as it acts: its evaluator, who sees otherwise under it, and the first of them as they are without it and with it."""
 
     mutant: Mutant
     evaluator: Evaluator
-    people: list[tuple[Viewer, Viewer]]
+    logins: frozenset[str]
+    first: tuple[Viewer, Viewer]
 
 
 class _Guarding:
@@ -107,7 +109,7 @@ class _Guarding:
         for opened in self._opened(role):
             by_place.setdefault((opened.mutant.sentence, opened.mutant.assignment), []).append(opened)
         for (sentence, assignment), several in by_place.items():
-            results = [MutantResult(change=one.mutant.change, people=len(one.people), noticed_by=self._noticing(one)) for one in several]
+            results = [MutantResult(change=one.mutant.change, people=len(one.logins), noticed_by=self._noticing(one)) for one in several]
             blind = next((one for one, result in zip(several, results, strict=True) if not result.noticed_by), None)
             yield GuardedSentence(
                 role=role.name,
@@ -119,7 +121,7 @@ class _Guarding:
                 sensitive=self._is_sensitive(role, sentence),
                 guarded=blind is None,
                 mutants=results,
-                proposed=None if blind is None else proposed(self.evaluator, blind.evaluator, blind.people[:1], role, blind.mutant),
+                proposed=None if blind is None else proposed(self.evaluator, blind.evaluator, blind.first, role, blind.mutant),
             )
 
     def _opened(self, role: Role) -> Iterator[_Opened]:
@@ -138,26 +140,30 @@ class _Guarding:
                 other = self.evaluator.with_role(mutant.role)
             except BundleError:
                 continue
-            people = self._changed(role, mutant, other)
-            if people:
-                yield _Opened(mutant, other, people)
+            changed = self._changed(role, mutant, other)
+            if changed:
+                pairs, several = zip(*changed, strict=True)
+                yield _Opened(mutant, other, frozenset(login for logins in several for login in logins), pairs[0])
 
-    def _changed(self, role: Role, mutant: Mutant, other: Evaluator) -> list[tuple[Viewer, Viewer]]:
-        """Who sees otherwise under a mutant, in login order; people who are alike before and after are looked at once."""
-        touched: dict[tuple[object, object], list[tuple[Viewer, Viewer]]] = {}
+    def _changed(self, role: Role, mutant: Mutant, other: Evaluator) -> list[tuple[tuple[Viewer, Viewer], tuple[str, ...]]]:
+        """Who sees otherwise under a mutant: of those who are alike without it and with it the first, and the logins of all; in login order."""
         everyone_of = self.evaluator.bundle.roles is other.bundle.roles or mutant.assignment is None
-        for was, now in zip(self.evaluator.everyone(), other.everyone(), strict=True):
-            moved = role.name in was.held or role.name in now.held
-            if was.enabled and moved and (everyone_of or (role.name in was.held) != (role.name in now.held)):
-                touched.setdefault((self.evaluator.view_of(was), other.view_of(now)), []).append((was, now))
+        firsts, touched = list[tuple[Viewer, Viewer]](), list[tuple[str, ...]]()
+        for same in alike_twice(self.evaluator.views, other.views, self.evaluator.people.crowd.logins):
+            was, now = same.before, same.after
+            if was is None or now is None or not was.enabled:
+                continue
+            held, holds = role.name in was.held, role.name in now.held
+            if held != holds or (everyone_of and (held or holds)):
+                firsts.append((was, now))
+                touched.append(same.logins)
         if not touched:
             return []
-        firsts = [pairs[0] for pairs in touched.values()]
         names = [role.model] if role.model is not None else []
         seen_as = [*((self.evaluator, was) for was, _ in firsts), *((other, now) for _, now in firsts)]
         hashes = fingerprints(seen_as, names)
-        changed = [pairs for pairs, old, new in zip(touched.values(), hashes[: len(firsts)], hashes[len(firsts) :], strict=True) if old != new]
-        return sorted((pair for pairs in changed for pair in pairs), key=lambda pair: pair[0].login or "")
+        hashed = zip(firsts, touched, hashes[: len(firsts)], hashes[len(firsts) :], strict=True)
+        return [(pair, logins) for pair, logins, old, new in hashed if old != new]
 
     def _values(self, model: str, table: str, column: str) -> list[Any]:
         labels, _ = group_labels(self.evaluator.data(model), (table, column))
@@ -165,16 +171,15 @@ class _Guarding:
 
     def _noticing(self, opened: _Opened) -> list[str]:
         """The promises that were kept and are broken under a mutant."""
-        logins = {was.login for was, _ in opened.people}
-        return [promise.name for promise in self.kept if self._may_break(promise, opened, logins) and not run_promise(opened.evaluator, promise).kept]
+        return [promise.name for promise in self.kept if self._may_break(promise, opened) and not run_promise(opened.evaluator, promise).kept]
 
-    def _may_break(self, promise: Promise, opened: _Opened, logins: set[str | None]) -> bool:
+    def _may_break(self, promise: Promise, opened: _Opened) -> bool:
         """Whether a mutant can matter to a promise: its model, and the people who see otherwise."""
         models = models_of(promise.must)
         role = opened.mutant.role
         if models and role.model is not None and role.model not in models:
             return False
-        return not isinstance(promise.viewer, str) or promise.must.same_as is not None or promise.viewer in logins
+        return not isinstance(promise.viewer, str) or promise.must.same_as is not None or promise.viewer in opened.logins
 
     def _is_sensitive(self, role: Role, place: int | None) -> bool:
         """Whether a sentence covers sensitive columns, or rows of a table with one."""

@@ -1,6 +1,6 @@
 """A promise that would notice what no promise notices: tried under the policy as it is and under the mutant (docs/testing.md)."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -25,16 +25,16 @@ MOST_VALUES = 5000
 MOST_MEASURES = 40
 
 
-def proposed(before: Evaluator, after: Evaluator, people: Sequence[tuple[Viewer, Viewer]], role: Role, mutant: Mutant) -> Promise | None:
-    """A promise for one of the people that holds before and is broken after; the plainest there is, None where none was found."""
-    for was, now in people:
-        for number, (label, must) in enumerate(_candidates(before, after, was, now, role)):
-            promise = Promise(name=_named(before, role, mutant, number), label=f"{was.name or was.login} {label}", viewer=was.login or "", must=must)
-            try:
-                if run_promise(before, promise).kept and not run_promise(after, promise).kept:
-                    return promise
-            except BundleError:
-                continue
+def proposed(before: Evaluator, after: Evaluator, person: tuple[Viewer, Viewer], role: Role, mutant: Mutant) -> Promise | None:
+    """A promise for somebody, as they are before and after, that holds before and is broken after; the plainest there is, None where none was found."""
+    was, now = person
+    for number, (label, must) in enumerate(_candidates(before, after, was, now, role)):
+        promise = Promise(name=_named(before, role, mutant, number), label=f"{was.name or was.login} {label}", viewer=was.login or "", must=must)
+        try:
+            if run_promise(before, promise).kept and not run_promise(after, promise).kept:
+                return promise
+        except BundleError:
+            continue
     return None
 
 

@@ -1,15 +1,15 @@
 """Who gains and who loses what between two states of a workspace."""
 
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Hashable, Iterable, Iterator
 from typing import Any
 
 import numpy as np
 from pydantic import Field
 
-from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.cells import cell_values
+from moorland.core.engine.distinct_views import AlikeTwice, alike_twice
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.everyone import changes_together
 from moorland.core.engine.mask_kinds import CellKind
@@ -85,31 +85,28 @@ def impact(
     People whose roles, and whose values of all that those roles read, are the same are worked out once.
     """
     names, chosen = list(logins), list(totals)
-    return through_strata([before, after], lambda first, second: _impact(first, second, names, chosen, progress))
+    views = through_strata([before, after], lambda first, second: list(_impact(first, second, names, chosen, progress)))
+    users = before.people.users | after.people.users
+    found = [one.model_copy(update={"login": login, "name": users[login].name}) for one, same in views for login in same]
+    return sorted(found, key=lambda item: (-sum(table.gained + table.lost for table in item.tables), item.login))
 
 
 def _impact(
     before: Evaluator, after: Evaluator, logins: list[str], chosen: list[tuple[str, str]], progress: Callable[[int], None] | None
-) -> list[ViewerImpact]:
+) -> Iterator[tuple[ViewerImpact, tuple[str, ...]]]:
+    """What changes, with the logins of all for whom it does; each view once."""
     views = Views(before), Views(after)
-    known: dict[object, ViewerImpact] = {}
-    found: list[ViewerImpact] = []
-    people = [(login, _viewer(before, login), _viewer(after, login)) for login in logins]
-    keys = [(views[0].of(old), views[1].of(new)) for _, old, new in people]
-    firsts = {key: (old, new) for key, (_, old, new) in zip(keys, people, strict=True)}
-    for key, (old, new) in firsts.items():
-        if not (_is_known(before, old) and _is_known(after, new)):
-            known[key] = ViewerImpact(login="", name="", not_known=True)
-    counted = _Counted(before, after, {key: pair for key, pair in firsts.items() if key not in known})
-    for number, ((login, old, new), key) in enumerate(zip(people, keys, strict=True)):
+    together = alike_twice(before.views, after.views, logins)
+    known = [_is_known(before, same.before) and _is_known(after, same.after) for same in together]
+    counted = _Counted(before, after, [same for same, is_known in zip(together, known, strict=True) if is_known])
+    done = 0
+    for same, is_known in zip(together, known, strict=True):
         if progress:
-            progress(number)
-        if key not in known:
-            known[key] = _viewer_impact(views, login, old, new, chosen, counted.of(key))
-        if known[key].changes:
-            someone = new or old
-            found.append(known[key].model_copy(update={"login": login, "name": (someone.name if someone else None) or login}))
-    return sorted(found, key=lambda item: (-sum(table.gained + table.lost for table in item.tables), item.login))
+            progress(done)
+        done += len(same.logins)
+        one = _viewer_impact(views, same, chosen, counted.of(same)) if is_known else ViewerImpact(login="", name="", not_known=True)
+        if one.changes:
+            yield one, same.logins
 
 
 def _is_known(evaluator: Evaluator, viewer: Viewer | None) -> bool:
@@ -126,25 +123,27 @@ class _Counted:
     Viewers for whom cells may change too, in rows seen before and after, are left to be looked at alone.
     """
 
-    def __init__(self, before: Evaluator, after: Evaluator, people: dict[Any, tuple[Viewer | None, Viewer | None]]) -> None:
-        self._found: dict[Any, CountedTables] = {}
-        alike: dict[Any, list[Any]] = {}
-        for key, (old, new) in people.items():
+    def __init__(self, before: Evaluator, after: Evaluator, people: list[AlikeTwice]) -> None:
+        self._found: dict[str, CountedTables] = {}
+        models = before.models.keys() & after.models.keys()
+        alike: dict[Hashable, list[tuple[str, Viewer, Viewer]]] = {}
+        for same in people:
+            old, new = same.before, same.after
             if old is not None and new is not None and old.enabled and new.enabled:
-                contents = [(before.of(old, name).content, after.of(new, name).content) for name in before.models.keys() & after.models.keys()]
-                alike.setdefault((tuple(old.held), tuple(new.held), *contents), []).append(key)
-        for keys in alike.values():
-            olds, news = ([viewer for key in keys if (viewer := people[key][side]) is not None] for side in (0, 1))
-            for name in before.models.keys() & after.models.keys():
+                contents = [(before.of(old, name).content, after.of(new, name).content) for name in models]
+                alike.setdefault((tuple(old.held), tuple(new.held), *contents), []).append((same.logins[0], old, new))
+        for several in alike.values():
+            logins, olds, news = (list(part) for part in zip(*several, strict=True))
+            for name in models:
                 first, second = _model(before, olds[0], name), _model(after, news[0], name)
                 if first is not None and second is not None and _plain(first) and _plain(second) and _same_content(first, second):
-                    self._count(name, first, second, keys, olds, news)
+                    self._count(name, first, second, logins, olds, news)
 
-    def of(self, key: Any) -> CountedTables:
-        """What was counted for the viewers with one view."""
-        return self._found.get(key, {})
+    def of(self, same: AlikeTwice) -> CountedTables:
+        """What was counted for people who see the same."""
+        return self._found.get(same.logins[0], {})
 
-    def _count(self, model: str, first: ViewerModel, second: ViewerModel, keys: list[Any], olds: list[Viewer], news: list[Viewer]) -> None:
+    def _count(self, model: str, first: ViewerModel, second: ViewerModel, logins: list[str], olds: list[Viewer], news: list[Viewer]) -> None:
         if first.objects.columns != second.objects.columns:
             return
         for table in first.objects.tables & second.objects.tables:
@@ -152,9 +151,9 @@ class _Counted:
             if counts is None:
                 continue
             rows = first.data.size(table)
-            for key, was, will, gained, lost in zip(keys, counts["before"], counts["after"], counts["gained"], counts["lost"], strict=True):
+            for login, was, will, gained, lost in zip(logins, counts["before"], counts["after"], counts["gained"], counts["lost"], strict=True):
                 change = TableChange(model=model, table=table, rows=rows, before=was, after=will, gained=gained, lost=lost) if gained or lost else None
-                self._found.setdefault(key, {})[model, table] = change
+                self._found.setdefault(login, {})[model, table] = change
 
 
 def _plain(model: ViewerModel) -> bool:
@@ -163,12 +162,9 @@ def _plain(model: ViewerModel) -> bool:
     return unmasked and len({grant.objects.columns for grant in model.grants}) == 1
 
 
-def _viewer_impact(
-    views: "tuple[Views, Views]", login: str, old: Viewer | None, new: Viewer | None, totals: Iterable[tuple[str, str]], counted: CountedTables
-) -> ViewerImpact:
-    """What changes for one person between two states; somebody missing from one of them sees nothing there."""
-    before, after = views[0].evaluator, views[1].evaluator
-    known = new or old
+def _viewer_impact(views: "tuple[Views, Views]", same: AlikeTwice, totals: Iterable[tuple[str, str]], counted: CountedTables) -> ViewerImpact:
+    """What changes for people who see the same between two states; who is missing from one of them sees nothing there. Whose it is stays open."""
+    before, after, old, new = views[0].evaluator, views[1].evaluator, same.before, same.after
     tables: list[TableChange] = []
     gained: list[str] = []
     lost: list[str] = []
@@ -193,24 +189,16 @@ def _viewer_impact(
     gained += sorted(can - could)
     lost += sorted(could - can)
     moved = [_total_change(before, after, old, new, model, measure) for model, measure in totals]
-    return ViewerImpact(
-        login=login, name=(known.name if known else None) or login, tables=tables, totals=[item for item in moved if item is not None], gained=gained, lost=lost
-    )
+    return ViewerImpact(login="", name="", tables=tables, totals=[item for item in moved if item is not None], gained=gained, lost=lost)
 
 
 class Views:
-    """What of a viewer an answer of one evaluator can depend on: the roles held and the values their conditions read."""
+    """What exists, is listed and is exported under one evaluator, worked out once for each set of roles."""
 
     def __init__(self, evaluator: Evaluator) -> None:
         self.evaluator = evaluator
         self._objects: dict[object, set[str]] = {}
         self._listings: dict[object, set[str]] = {}
-
-    def of(self, viewer: Viewer | None) -> object:
-        """Equal for viewers who see the same."""
-        if viewer is None or not viewer.enabled:
-            return None
-        return self.evaluator.view_of(viewer)
 
     def objects(self, model: ViewerModel | None) -> set[str]:
         """What exists: the same for all who hold the same roles."""
@@ -225,13 +213,6 @@ class Views:
         if held not in known:
             known[held] = find(model)
         return known[held]
-
-
-def _viewer(evaluator: Evaluator, login: str) -> Viewer | None:
-    try:
-        return evaluator.viewer(login)
-    except BundleError:
-        return None
 
 
 def _model(evaluator: Evaluator, viewer: Viewer | None, name: str) -> ViewerModel | None:

@@ -19,7 +19,7 @@ from moorland.core.engine.table_view import visible_table
 from moorland.core.engine.through_strata import on_strata
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.comparison import parts_that_differ
-from moorland.core.insight.promises_over_people import for_each, never_both, only, shares, subjects_of
+from moorland.core.insight.promises_over_people import for_each, never_both, only, reads_viewers, shares, subjects_of
 from moorland.core.language.evaluation import true_rows
 from moorland.core.people import Viewer
 
@@ -71,7 +71,7 @@ def _run(evaluator: Evaluator, promise: Promise) -> PromiseResult:
             whom, (kept, message) = viewer.login or "an imagined viewer", _Run(evaluator, viewer).outcome(must)
         elif promise.viewers is not None:
             whom = "everyone" if isinstance(promise.viewers, str) else next(iter(promise.viewers.model_dump(exclude_none=True).values()))
-            kept, message = for_each(evaluator, promise.viewers, lambda viewer: _Run(evaluator, viewer).outcome(must))
+            kept, message = for_each(evaluator, promise.viewers, reads_viewers(must), lambda viewer: _Run(evaluator, viewer).outcome(must))
         else:
             whom, (kept, message) = "everybody", _over_all(evaluator, must)
     except BundleError as error:

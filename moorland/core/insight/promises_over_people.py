@@ -6,6 +6,8 @@ import numpy as np
 
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.promises import OnlyMust, PeopleOf, ReachedSubject, SharesMust
+from moorland.core.bundle.shape import Shape
+from moorland.core.engine.distinct_views import Alike, Told
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.naming import check_filter
@@ -20,54 +22,73 @@ from moorland.core.price import step
 NAMED = 3
 
 
-def people_of(evaluator: Evaluator, meant: str | PeopleOf) -> list[Viewer]:
-    """The enabled people a promise means. Raises BundleError for a name that is not there."""
-    return [viewer for viewer in evaluator.everyone() if viewer.enabled and (isinstance(meant, str) or is_one(evaluator, meant, viewer))]
+def people_of(evaluator: Evaluator, meant: str | PeopleOf, alone: bool = False) -> list[Alike]:
+    """The enabled people a promise means, who see the same together; each `alone` where something that is asked reads who they are.
 
-
-def is_one(evaluator: Evaluator, meant: PeopleOf, viewer: Viewer) -> bool:
-    """Whether somebody is among the people meant. Raises BundleError for a name that is not there."""
+    Raises BundleError for a name that is not there.
+    """
+    names = frozenset({"login"} if alone else ())
+    if isinstance(meant, str):
+        return list(evaluator.views_by(Told(names)).alike)
     people = evaluator.people
     kinds = (("user", meant.user, people.users), ("group", meant.group, people.groups), ("organization", meant.organization, people.organizations))
     for what, name, known in (*kinds, ("role", meant.role, evaluator.roles)):
         if name is not None and name not in known:
             raise BundleError([Problem("unknown_name", f"there is no {what} {name}.")])
     if meant.user is not None:
-        return viewer.login == meant.user
+        viewer = evaluator.person(meant.user)
+        return [Alike(viewer, (meant.user,))] if viewer.enabled else []
     if meant.group is not None:
-        return meant.group in viewer.groups
+        return [same for same in evaluator.views_by(Told(names, frozenset({meant.group}))).alike if meant.group in same.first.groups]
     if meant.organization is not None:
-        return meant.organization in viewer.organizations
-    return meant.role in viewer.held
+        told = Told(names | {"organizations"})
+        return [same for same in evaluator.views_by(told).alike if meant.organization in same.first.organizations]
+    return [same for same in evaluator.views_by(Told(names)).alike if meant.role in same.first.held]
 
 
-def for_each(evaluator: Evaluator, meant: str | PeopleOf, kept: Callable[[Viewer], tuple[bool, str]]) -> tuple[bool, str]:
+def reads_viewers(asked: Shape) -> bool:
+    """Whether what a promise asks may read something of whoever it is asked for."""
+    return "viewer." in asked.model_dump_json().lower()
+
+
+def for_each(evaluator: Evaluator, meant: str | PeopleOf, alone: bool, kept: Callable[[Viewer], tuple[bool, str]]) -> tuple[bool, str]:
     """Whether something holds for each of some people; nobody meant is not kept, as nothing would be looked at."""
-    viewers = people_of(evaluator, meant)
-    if not viewers:
+    people = people_of(evaluator, meant, alone)
+    if not people:
         return False, "nobody is meant"
-    failing: list[tuple[str, str]] = []
-    for viewer in viewers:
+    failing: list[str] = []
+    why = ""
+    for same in people:
         step()
-        held, message = kept(viewer)
+        held, message = kept(same.first)
         if not held:
-            failing.append((viewer.login or "", message))
+            failing += same.logins
+            why = why or message
     if failing:
-        return False, f"not for {_named([login for login, _ in failing])}: {failing[0][1]}"
-    return True, f"for all {len(viewers):,}" if len(viewers) > 1 else f"for {viewers[0].login}"
+        return False, f"not for {_named(sorted(failing))}: {why}"
+    many = sum(len(same.logins) for same in people)
+    return True, f"for all {many:,}" if many > 1 else f"for {people[0].first.login}"
+
+
+def _reaching(evaluator: Evaluator, subjects: list[ReachedSubject]) -> list[str]:
+    """The logins of those who reach each of some subjects, in their order."""
+    alone = any(map(reads_viewers, subjects))
+    people = people_of(evaluator, "everyone", alone)
+    return sorted(login for same in people if all(reaches(evaluator, same.first, subject) for subject in subjects) for login in same.logins)
 
 
 def only(evaluator: Evaluator, must: OnlyMust) -> tuple[bool, str]:
     """Whether nobody else reaches a subject. Raises BundleError."""
-    reaching = [viewer for viewer in people_of(evaluator, "everyone") if reaches(evaluator, viewer, must.subject)]
-    others = [viewer.login or "" for viewer in reaching if not any(is_one(evaluator, meant, viewer) for meant in must.people)]
+    meant = {login for item in must.people for same in people_of(evaluator, item) for login in same.logins}
+    reaching = _reaching(evaluator, [must.subject])
+    others = [login for login in reaching if login not in meant]
     what = said(must.subject)
     return not others, f"{_named(others)} reach{'es' if len(others) == 1 else ''} {what}" if others else f"{len(reaching):,} reach {what}, all of them meant"
 
 
 def never_both(evaluator: Evaluator, subjects: list[ReachedSubject]) -> tuple[bool, str]:
     """Whether no one person reaches both of two subjects. Raises BundleError."""
-    both = [viewer.login or "" for viewer in people_of(evaluator, "everyone") if all(reaches(evaluator, viewer, subject) for subject in subjects)]
+    both = _reaching(evaluator, subjects)
     what = " and ".join(said(subject) for subject in subjects)
     return not both, f"{_named(both)} reach{'es' if len(both) == 1 else ''} both {what}" if both else f"nobody reaches both {what}"
 
@@ -78,29 +99,34 @@ def shares(evaluator: Evaluator, must: SharesMust, exactly: bool) -> tuple[bool,
     if known is None or must.measure not in known.schema.measures:
         raise BundleError([Problem("unknown_name", f"there is no measure {must.measure} of a model {must.model}.")])
     table = known.schema.measures[must.measure].table
-    meant = [viewer for item in must.viewers for viewer in people_of(evaluator, item)]
+    meant = [same for item in must.viewers for same in people_of(evaluator, item)]
     if not meant:
         return False, "nobody is meant"
     # Where sources depend on who asks, the rows of each content are shared among those who read it.
-    parts = [_shared(on, some, must, table, exactly) for on, some in evaluator.by_content(meant, must.model)]
+    contents: dict[int, tuple[Evaluator, list[Alike]]] = {}
+    for same in meant:
+        on = evaluator.of(same.first, must.model)
+        contents.setdefault(id(on), (on, []))[1].append(same)
+    parts = [_shared(on, some, must, table, exactly) for on, some in contents.values()]
     return next((part for part in parts if not part[0]), parts[0])
 
 
-def _shared(evaluator: Evaluator, meant: list[Viewer], must: SharesMust, table: str, exactly: bool) -> tuple[bool, str]:
+def _shared(evaluator: Evaluator, meant: list[Alike], must: SharesMust, table: str, exactly: bool) -> tuple[bool, str]:
     whole = evaluator.viewer_model(evaluator.all_data(), must.model)
+    logins = [login for same in meant for login in same.logins]
     if table in whole.data.missing:
-        return False, f"where the rows of {table} are is not known for {_named([viewer.login or '' for viewer in meant])}"
+        return False, f"where the rows of {table} are is not known for {_named(logins)}"
     left = visible_table(whole, table).rows
     counts = np.zeros(len(left), dtype=np.int64)
-    for viewer in meant:
+    for same in meant:
         step()
-        model = _model(evaluator, viewer, must.model)
+        model = _model(evaluator, same.first, must.model)
         if model is not None and must.measure in model.objects.measures:
-            counts += visible_table(model, table).rows
+            counts[visible_table(model, table).rows] += len(same.logins)
     none, several = whole.data.counted(table, left & (counts == 0)), whole.data.counted(table, left & (counts > 1))
     rows = f"of {whole.data.counted(table, left):,} rows of {table}"
     parts = [f"{none:,} count for nobody"] * bool(none) + [f"{several:,} for more than one"] * bool(several and exactly)
-    return not parts, f"{' and '.join(parts)} {rows}" if parts else f"each {rows} counts for {'exactly' if exactly else 'at least'} one of {len(meant):,}"
+    return not parts, f"{' and '.join(parts)} {rows}" if parts else f"each {rows} counts for {'exactly' if exactly else 'at least'} one of {len(logins):,}"
 
 
 def reaches(evaluator: Evaluator, viewer: Viewer, subject: ReachedSubject) -> bool:

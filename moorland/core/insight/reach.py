@@ -14,6 +14,7 @@ from pydantic import Field
 from moorland.core.bundle.shape import Name, Shape
 from moorland.core.engine.asked import Asked, counted_tables, granting_measure
 from moorland.core.engine.counting import Radix, count, strata_of_measure, when_columns
+from moorland.core.engine.distinct_views import Alike
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.model_data import ModelData
@@ -104,17 +105,17 @@ Progress = Callable[[int, int], None]
 @on_strata
 def reach(evaluator: Evaluator, model: Name | None = None, progress: Progress | None = None) -> Reach:
     """The classes of all enabled people, over one model or all."""
-    firsts = [same[0] for same in evaluator.alike]
+    firsts = [same.first for same in evaluator.alike]
     names = [name for name in evaluator.models if model in (None, name)]
     found = [_Seen() for _ in firsts]
-    looked = _Looked([len(same) for same in evaluator.alike], len(names), progress)
+    looked = _Looked([len(same.logins) for same in evaluator.alike], len(names), progress)
     seen_as = [(evaluator, viewer) for viewer in firsts]
     tables = [table for name in names for table in _look_at_model(name, seen_as, found, looked, evaluator)]
     for viewer, one in zip(firsts, found, strict=True):
         _look_at_pages(evaluator, viewer, one)
-    by_class: dict[bytes, tuple[_Seen, list[Viewer]]] = {}
+    by_class: dict[bytes, tuple[_Seen, list[Alike]]] = {}
     for same, one in zip(evaluator.alike, found, strict=True):
-        by_class.setdefault(one.digest, (one, []))[1].extend(same)
+        by_class.setdefault(one.digest, (one, []))[1].append(same)
     classes = [one.as_class(people) for one, people in by_class.values()]
     schemas = [(name, evaluator.models[name].schema) for name in names]
     return Reach(
@@ -217,11 +218,11 @@ class _Seen:
         result: bytes = self._hash.digest()
         return result
 
-    def as_class(self, people: list[Viewer]) -> ReachClass:
+    def as_class(self, people: list[Alike]) -> ReachClass:
         """The class of some people."""
         return ReachClass(
-            logins=sorted(viewer.login or "" for viewer in people),
-            roles=sorted({role for viewer in people for role in viewer.held}),
+            logins=sorted(login for same in people for login in same.logins),
+            roles=sorted({role for same in people for role in same.first.held}),
             rows=self.rows,
             states="".join(self.states),
             counted=self.counted,

@@ -15,7 +15,6 @@ from moorland.core.engine.table_view import TableView, visible_table
 from moorland.core.engine.through_strata import on_strata
 from moorland.core.engine.visible import RoleRows, ViewerModel
 from moorland.core.insight.holders import held_by
-from moorland.core.insight.impact import Views
 from moorland.core.insight.who import WhoQuestion, who
 from moorland.core.insight.wording import said
 from moorland.core.people import Viewer
@@ -90,9 +89,9 @@ _Way = tuple[CompiledRole, str, str, list[str]]
 
 def _tables_of(evaluator: Evaluator, viewers: list[Viewer], model: str | None = None, table: str | None = None) -> Iterator[StatementLine]:
     """Lines about tables, person by person; worked out once for those who see the same."""
-    views, known = Views(evaluator), dict[object, list[_Way]]()
+    known = dict[object, list[_Way]]()
     for viewer in viewers:
-        view = views.of(viewer)
+        view = evaluator.view_of(viewer) if viewer.enabled else None
         if view not in known:
             known[view] = list(_ways(evaluator, viewer, model, table))
         yield from (_line(evaluator, viewer, role, subject, sees, words) for role, subject, sees, words in known[view])

@@ -13,6 +13,7 @@ from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.shape import ConditionText, Name, Scalar, Shape
 from moorland.core.engine.asked import Asked, granting_measure
 from moorland.core.engine.counting import Radix, count
+from moorland.core.engine.distinct_views import Alike
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.model_data import ModelData
@@ -117,19 +118,19 @@ def who(evaluator: Evaluator, asked: WhoQuestion) -> WhoAnswer:
 
 
 def _who(evaluator: Evaluator, asked: WhoQuestion) -> WhoAnswer:
-    enabled = sum(len(same) for same in evaluator.alike)
+    enabled = sum(len(same.logins) for same in evaluator.alike)
     if asked.page is not None:
         return WhoAnswer(rows=0, enabled=enabled, people=_openers(evaluator, asked.page))
     model = asked.model or ""
-    firsts = [same for same in evaluator.alike if evaluator.is_known(same[0], model)]
-    contents = evaluator.by_content((same[0] for same in firsts), model) or [(evaluator, [])]
+    firsts = [same for same in evaluator.alike if evaluator.is_known(same.first, model)]
+    contents = evaluator.by_content((same.first for same in firsts), model) or [(evaluator, [])]
     answers = [_in_content(on, asked, firsts, len(contents) > 1) for on, firsts in contents]
     found = [answer for answer in answers if isinstance(answer, WhoAnswer)]
     if not found:
         raise next(answer for answer in answers if isinstance(answer, BundleError))
     people = [person for answer in found for person in answer.people]
     rows = max(answer.rows for answer in found)
-    known = sum(len(same) for same in firsts)
+    known = sum(len(same.logins) for same in firsts)
     return WhoAnswer.model_construct(rows=rows, enabled=enabled, not_known=enabled - known, people=sorted(people, key=lambda person: person.login))
 
 
@@ -144,7 +145,7 @@ def _in_content(evaluator: Evaluator, asked: WhoQuestion, firsts: list[Viewer], 
     rows = subject.data.counted(subject.table, subject.meant)
     parts = _Parts(evaluator, subject.table)
     wanted = {id(viewer) for viewer in firsts}
-    alike = [same for same in evaluator.alike if id(same[0]) in wanted]
+    alike = [same for same in evaluator.alike if id(same.first) in wanted]
     people = [_person(viewer, subject, found, parts, rows if one_of_several else None) for viewer, found in _reached(evaluator, subject, alike)]
     return WhoAnswer.model_construct(rows=rows, enabled=0, people=people)
 
@@ -291,16 +292,16 @@ def _based(table: str, rows_of: Callable[[ModelData], Mask]) -> Callable[[ModelD
     return found
 
 
-def _reached(evaluator: Evaluator, subject: _Subject, alike: list[tuple[Viewer, ...]]) -> Iterator[tuple[Viewer, _Found]]:
+def _reached(evaluator: Evaluator, subject: _Subject, alike: list[Alike]) -> Iterator[tuple[Viewer, _Found]]:
     """What each viewer who reaches anything reaches; those who hold the same roles of the model are looked at together, those who see the same once."""
-    together: dict[tuple[str, ...], list[tuple[Viewer, ...]]] = {}
+    together: dict[tuple[str, ...], list[Alike]] = {}
     for same in alike:
-        held = evaluator.held_roles(same[0], subject.model)
+        held = evaluator.held_roles(same.first, subject.model)
         if any(role.role.kind == "grant" for role in held):
             together.setdefault(tuple(role.role.name for role in held), []).append(same)
     for views in together.values():
-        for place, found in _together(evaluator, [same[0] for same in views], subject):
-            yield from ((viewer, found) for viewer in views[place])
+        for place, found in _together(evaluator, [same.first for same in views], subject):
+            yield from ((evaluator.person(login), found) for login in views[place].logins)
 
 
 def _together(evaluator: Evaluator, viewers: list[Viewer], subject: _Subject) -> Iterator[tuple[int, _Found]]:

@@ -17,11 +17,13 @@ from moorland.core.bundle.model import Table
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.reading import path_inside
 from moorland.core.bundle.sources import Source
-from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, TableData, empty_table, encode
+from moorland.core.engine.columns import StoredColumn, TableData, empty_table, encode
 from moorland.core.engine.evaluator import TableLoader
 from moorland.core.sources.cells import check_columns, parsed, refuse_long_cells
+from moorland.core.sources.declared_columns import declared_columns
 from moorland.core.sources.engines import DatabaseEngine
 from moorland.core.sources.parquet_files import open_parquet
+from moorland.core.sources.parquet_parts import streamed_parquet
 from moorland.core.sources.placing import engine_of, machine_folders, machine_hosts, machine_secret, placed
 from moorland.core.sources.workbooks import read_workbook
 
@@ -61,7 +63,9 @@ def read_table(folder: Path, table: Table) -> TableData:
     """
     if table.data is None:
         return empty_table((column.name, column.type) for column in table.columns if not column.derived)
-    return to_table_data(read_arrow(path_inside(folder, table.data), table), table)
+    path = path_inside(folder, table.data)
+    streamed = streamed_parquet(path, table) if path.suffix == ".parquet" else None
+    return to_table_data(read_arrow(path, table), table) if streamed is None else streamed
 
 
 def read_arrow(path: Path, table: Table) -> pa.Table:
@@ -172,39 +176,4 @@ def _read_parquet(path: Path, table: Table) -> pa.Table:
         arrow = opened.read()
     except (pa.ArrowInvalid, OSError, ValueError) as error:
         raise BundleError([Problem("parquet", f"not readable as Parquet: {error}.", file)]) from None
-    problems: list[Problem] = []
-    columns = {}
-    for column in table.columns:
-        if column.derived:
-            continue
-        data = arrow.column(column.name)
-        if pa.types.is_dictionary(data.type):
-            for chunk in data.chunks:
-                refuse_long_cells(pa.table({column.name: chunk.dictionary}), file)
-        try:
-            columns[column.name] = _as_declared(data, column.type)
-        except (pa.ArrowInvalid, pa.ArrowNotImplementedError, ValueError) as error:
-            problems.append(Problem("type", f"{data.type} is not {column.type}: {error}.", f"{file}, column {column.name}"))
-    if problems:
-        raise BundleError(problems)
-    return pa.table(columns)
-
-
-def _as_declared(data: pa.ChunkedArray, type_: str) -> pa.ChunkedArray:
-    """The column in the Arrow type of its declared type, where that loses nothing."""
-    if pa.types.is_dictionary(data.type):
-        data = data.cast(data.type.value_type)
-    kinds = {
-        "text": (pa.types.is_string, pa.types.is_large_string),
-        "integer": (pa.types.is_integer,),
-        "number": (pa.types.is_floating, pa.types.is_integer, pa.types.is_decimal),
-        "boolean": (pa.types.is_boolean,),
-        "date": (pa.types.is_date,),
-        "timestamp": (pa.types.is_timestamp,),
-    }[type_]
-    if not any(kind(data.type) for kind in kinds) and not pa.types.is_null(data.type):
-        raise ValueError("another type")
-    cast = data.cast(ARROW_TYPES[type_])
-    if type_ == "number" and not pc.all(pc.is_finite(cast)).as_py() and pc.any(pc.invert(pc.is_finite(cast))).as_py():
-        raise ValueError("NaN or infinity")
-    return cast
+    return declared_columns(arrow, [column for column in table.columns if not column.derived], file)

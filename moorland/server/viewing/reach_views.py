@@ -17,6 +17,7 @@ from rest_framework.views import APIView
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Day, Name, Shape
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.many_viewers import answers
 from moorland.core.engine.questions import Question, TotalsAnswer, TotalsQuestion
 from moorland.core.insight.reach import STATES, Reach, ReachClass, TableName, reach
 from moorland.core.insight.standing_out import Crossing, StandsOut, crossings, standing_out
@@ -90,7 +91,7 @@ _underway = {"done": 0, "of": 0}
 @lru_cache(maxsize=6)
 def reach_of(base: Evaluator, model: str | None) -> Reach:
     """The classes; an evaluator never changes, so neither do they."""
-    _tell(0, sum(len(same) for same in base.alike))
+    _tell(0, sum(len(same.logins) for same in base.alike))
     try:
         return reach(base, model, _tell)
     finally:
@@ -238,7 +239,7 @@ def _values(base: Evaluator, asked: ReachRequest, classes: list[ReachClass]) -> 
         return [[] for _ in classes]
     question = Question(totals=TotalsQuestion(model=asked.model, measures=asked.measures))
     told = []
-    for _, (found,) in base.answers([base.viewer(item.logins[0]) for item in classes], [question]):
+    for _, (found,) in answers(base, [base.viewer(item.logins[0]) for item in classes], [question]):
         told.append(found.total if isinstance(found, TotalsAnswer) else [None for _ in asked.measures])
     return told
 
