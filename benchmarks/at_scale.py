@@ -42,6 +42,12 @@ def once(work: Callable[[], object]) -> float:
     return best(work, 1)
 
 
+def peak_megabytes() -> float:
+    """The most memory this process ever had; what it was started from is left out."""
+    told = Path("/proc/self/status").read_text().split("VmHWM:")[1]
+    return int(told.split()[0]) / 1024
+
+
 def shown(seconds: float) -> str:
     """Seconds, or milliseconds below one."""
     return f"{seconds:.2f} s" if seconds >= 1 else f"{seconds * 1000:.1f} ms"

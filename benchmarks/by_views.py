@@ -60,8 +60,8 @@ def view_lines(say: Callable[[str], None]) -> Iterator[Measured]:
         }
         measured[many] = {}
         for name, work in works.items():
-            on = fresh()
-            measured[many][name] = once(lambda work=work, on=on: work(on))  # type: ignore[misc]
+            several = [fresh() for _ in range(1 if name == "guarding" else 3)]
+            measured[many][name] = min(once(lambda work=work, on=on: work(on)) for on in several)  # type: ignore[misc]
     for name, seconds in measured[PEOPLE].items():
         beside = measured[VIEWS][name]
         yield f"{name}: {PEOPLE:,} people, {VIEWS:,} views", shown(seconds), f"{VIEWS:,} people", shown(beside), f"{seconds / beside:.2f} ×", "at most 1.3"

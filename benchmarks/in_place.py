@@ -4,7 +4,6 @@ Each engine is asked in a process of its own, so that its memory can be told; `p
 """
 
 import json
-import resource
 import subprocess
 import sys
 import tempfile
@@ -15,7 +14,7 @@ from typing import Any
 
 import psycopg
 
-from benchmarks.at_scale import TOTALS, Measured, best, once, shown
+from benchmarks.at_scale import TOTALS, Measured, best, once, peak_megabytes, shown
 from benchmarks.generated import CREWS, SITES, FactData, facts
 from moorland.core.bundle.model import Model
 from moorland.core.bundle.reading import read_document
@@ -115,7 +114,7 @@ def _measured(data: FactData, engine: DatabaseEngine) -> dict[str, float]:
     crews = [int(row) for row in _crews(data, 7)]
     seen = f"FROM run WHERE site_id IN ({', '.join(map(str, sites))}) OR crew_id IN ({', '.join(map(str, crews))})"
     by_hand = once(lambda: [engine.rows(f"SELECT COUNT(*) {seen}"), engine.rows(f"SELECT day, kwh, site_id {seen} ORDER BY kwh DESC LIMIT 50")])
-    memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    memory = peak_megabytes()
     return {"first": first, "later": later, "statement": statement, "page": page, "by_hand": by_hand, "memory": memory}
 
 

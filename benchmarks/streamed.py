@@ -4,7 +4,6 @@
 """
 
 import json
-import resource
 import subprocess
 import sys
 import tempfile
@@ -16,7 +15,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet
 
-from benchmarks.at_scale import TOTALS, Measured, once, shown
+from benchmarks.at_scale import TOTALS, Measured, once, peak_megabytes, shown
 from benchmarks.generated import CREWS, SITES, facts, million
 from moorland.core.bundle.reading import read_folder
 from moorland.core.engine.evaluator import Evaluator
@@ -62,7 +61,7 @@ def main() -> None:
     else:
         base = Evaluator(read_folder(folder), folder_loader(folder))
         seconds = once(lambda: everyones_answers(base, [TOTALS]))
-    print(json.dumps({"seconds": seconds, "memory": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024}))
+    print(json.dumps({"seconds": seconds, "memory": peak_megabytes()}))
 
 
 if __name__ == "__main__":

@@ -27,6 +27,7 @@ class Crowd:
         self.logins = [user.login for user in self.users]
         self._groups = groups
         self._columns: dict[str, Codes] = {}
+        self._enabled: dict[date, npt.NDArray[np.bool_]] = {}
         self._kept: OrderedDict[Hashable, Codes] = OrderedDict()
 
     def __len__(self) -> int:
@@ -49,7 +50,9 @@ class Crowd:
 
     def enabled(self, day: date) -> npt.NDArray[np.bool_]:
         """Whose account is good on a day (2.1)."""
-        return np.array([user.good_on(day) for user in self.users], dtype=np.bool_)
+        if day not in self._enabled:
+            self._enabled = {day: np.array([user.good_on(day) for user in self.users], dtype=np.bool_)}
+        return self._enabled[day]
 
     def homes(self, numbers: Mapping[str | None, int]) -> Codes:
         """A number for the organization each person is written in."""
@@ -89,7 +92,10 @@ class Crowd:
 
 def _written(value: Any) -> Hashable:
     """A value to be told apart by: 1, 1.0 and true are three."""
-    return value if value is None or isinstance(value, str) else (repr(value),)
+    if value is None or isinstance(value, str):
+        return value
+    items = value if isinstance(value, list) else (value,)
+    return (isinstance(value, list), tuple(items), tuple(map(type, items)))
 
 
 def numbered(values: Iterable[Hashable]) -> Codes:

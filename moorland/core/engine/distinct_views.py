@@ -10,6 +10,7 @@ from functools import cached_property
 
 import numpy as np
 
+from moorland.core.collector import collector_paused
 from moorland.core.crowd import IDENTITY, Codes, Crowd, numbered, some_told_apart, told_apart
 from moorland.core.language import tree
 from moorland.core.language.checking import check_condition
@@ -66,6 +67,10 @@ class DistinctViews:
     @cached_property
     def labels(self) -> Codes:
         """The number of each person's view in login order, DISABLED for who is not enabled; numbered in the order of the first of each."""
+        with collector_paused():
+            return self._labelled()
+
+    def _labelled(self) -> Codes:
         enabled = self.crowd.enabled(self._day)
         codes = told_apart(self._by_what_is_read(), enabled.astype(np.int64))
         merged = np.full(int(codes.max(initial=-1)) + 1, DISABLED, dtype=np.int64)
@@ -87,6 +92,8 @@ class DistinctViews:
 
     def labels_of(self, logins: Sequence[str]) -> Codes:
         """The numbers of the views of some people; NOBODY for a login that is not there."""
+        if logins is self.crowd.logins:
+            return self.labels
         labels = np.append(self.labels, NOBODY)
         places = self.crowd.places
         return labels[np.array([places.get(login, -1) for login in logins], dtype=np.int64)]
@@ -177,12 +184,13 @@ def together(labels: Codes, logins: Sequence[str]) -> list[tuple[int, tuple[str,
         return []
     order = np.argsort(labels, kind="stable")
     stops = np.flatnonzero(np.diff(labels[order])) + 1
-    parts = sorted((part.tolist() for part in np.split(order, stops)), key=lambda part: part[0])
-    return [(int(labels[part[0]]), tuple([logins[place] for place in part])) for part in parts]
+    with collector_paused():
+        parts = sorted((part.tolist() for part in np.split(order, stops)), key=lambda part: part[0])
+        return [(int(labels[part[0]]), tuple([logins[place] for place in part])) for part in parts]
 
 
 def alike_twice(before: DistinctViews, after: DistinctViews, logins: Iterable[str]) -> list[AlikeTwice]:
     """Some people, those together who see the same in each of two states; in the order of the first of each."""
-    names = list(logins)
+    names = logins if isinstance(logins, list) else list(logins)
     pairs = told_apart(before.labels_of(names) - NOBODY, after.labels_of(names) - NOBODY)
     return [AlikeTwice(before.someone(same[0]), after.someone(same[0]), same) for _, same in together(pairs, names)]
