@@ -30,8 +30,9 @@ $(STAMPS)/npm: web/package-lock.json web/package.json
 	cd web && npm install --no-save --no-audit --no-fund --loglevel=error
 	@touch $@
 
-$(STAMPS)/build: $(STAMPS)/npm $(WEB_SOURCES)
+$(STAMPS)/build: $(STAMPS)/python $(STAMPS)/npm $(WEB_SOURCES)
 	cd web && npm run --silent build
+	@$(BIN)/python -m whitenoise.compress --quiet web/dist
 	@touch $@
 
 $(STAMPS)/browser:

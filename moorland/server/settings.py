@@ -155,6 +155,8 @@ STATIC_URL = "/static/"
 #: The built interface: of the checkout, or in the wheel.
 WHITENOISE_ROOT = next((built for built in (BASE_DIR / "web" / "dist", BASE_DIR / "moorland" / "interface") if built.is_dir()), BASE_DIR / "web" / "dist")
 WHITENOISE_INDEX_FILE = True
+#: What is built is named by its content.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/.+-[\w-]{8}\.\w+$"
 WHITENOISE_ALLOW_ALL_ORIGINS = False
 USE_TZ = True
 TIME_ZONE = "UTC"

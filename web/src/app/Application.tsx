@@ -1,18 +1,21 @@
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
-import { App as AntApp, ConfigProvider, Spin } from "antd";
 import { lazy, type ReactNode, Suspense, useEffect, useMemo, useState } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router-dom";
 import { ApiError, onSignedOut } from "../api/client";
 import { queries, useChanged } from "../api/queries";
 import { ModeContext } from "../state/mode";
+import { remember, remembered } from "../state/remembered";
 import { SCREENS } from "../state/rights";
-import { antDesign, applyColours, type Mode } from "../state/theme";
+import { applyColours, type Mode } from "../state/theme";
 import { Fallen } from "../ui/Fallen";
 import { Notice } from "../ui/Notice";
+import { Waiting } from "../ui/Waiting";
 import { screens } from "./screens";
 
 const workspace = () => import("./Workspace");
+const dressed = () => import("./Dressed");
 const Workspace = lazy(workspace);
+const Dressed = lazy(dressed);
 const SignIn = lazy(screens.SignIn);
 const First = lazy(screens.First);
 const Welcome = lazy(screens.Welcome);
@@ -35,7 +38,8 @@ void addressed[window.location.pathname.split("/")[1] as keyof typeof addressed]
 const WAS_IN = "moorland.in";
 /** A page in a frame of another application: no session is looked at, and nothing is kept in the browser. */
 const framed = window.location.pathname.startsWith("/embed/");
-if (!framed && localStorage.getItem(WAS_IN)) void workspace();
+if (framed || remembered(WAS_IN)) void dressed();
+if (!framed && remembered(WAS_IN)) void workspace();
 else if (!framed) void screens.SignIn();
 
 function Screens() {
@@ -44,25 +48,29 @@ function Screens() {
   useEffect(() => onSignedOut(() => void changed()), [changed]);
   const inside = session.data?.account != null;
   useEffect(() => {
-    if (session.data) inside ? localStorage.setItem(WAS_IN, "yes") : localStorage.removeItem(WAS_IN);
+    if (session.data) remember(WAS_IN, inside ? "yes" : null);
   }, [session.data, inside]);
-  if (session.isPending) return <Spin fullscreen />;
+  // While somebody signs in, what they need next is fetched.
+  const outside = session.data !== undefined && !inside;
+  useEffect(() => {
+    if (!outside) return;
+    const later = window.setTimeout(() => void Promise.all([dressed(), workspace()]), 1500);
+    return () => window.clearTimeout(later);
+  }, [outside]);
+  if (session.isPending) return <Waiting whole />;
   if (session.isError) return <Notice kind="bad">{session.error.message}</Notice>;
   const { account } = session.data;
-  const waiting = (
-    <div className="pad">
-      <Spin />
-    </div>
-  );
-  const alone = (screen: ReactNode) => <Suspense fallback={<Spin fullscreen />}>{screen}</Suspense>;
-  if (!account && window.location.pathname === "/welcome") return alone(<Welcome session={session.data} />);
+  const waiting = <Waiting />;
+  const alone = (screen: ReactNode) => <Suspense fallback={<Waiting whole />}>{screen}</Suspense>;
+  const within = (screen: ReactNode) => alone(<Dressed>{screen}</Dressed>);
+  if (!account && window.location.pathname === "/welcome") return within(<Welcome session={session.data} />);
   if (!account) return alone(<SignIn session={session.data} />);
   const mine = (
     <Suspense fallback={waiting}>
       <MyPages session={session.data} />
     </Suspense>
   );
-  if (session.data.first) return alone(<First session={session.data} />);
+  if (session.data.first) return within(<First session={session.data} />);
   const me = (
     <Suspense fallback={waiting}>
       <MeScreen session={session.data} />
@@ -70,25 +78,21 @@ function Screens() {
   );
   const open = SCREENS.find((screen) => screen.acts.some((act) => account.acts.includes(act)));
   if (!open) {
-    return (
+    return within(
       <Routes>
         <Route path="/my/:page?" element={mine} />
         <Route path="/my/:page/edit" element={mine} />
         <Route path="/my/cube/:model/:cube" element={mine} />
         <Route path="/me" element={me} />
         <Route path="*" element={<Navigate to="/my" replace />} />
-      </Routes>
+      </Routes>,
     );
   }
-  return (
-    <Suspense fallback={<Spin fullscreen />}>
-      <Workspace session={session.data} account={account} open={open.path} mine={mine} me={me} />
-    </Suspense>
-  );
+  return within(<Workspace session={session.data} account={account} open={open.path} mine={mine} me={me} />);
 }
 
 function storedMode(): Mode {
-  return !framed && localStorage.getItem("moorland.mode") === "dark" ? "dark" : "light";
+  return !framed && remembered("moorland.mode") === "dark" ? "dark" : "light";
 }
 
 export function Application() {
@@ -108,7 +112,7 @@ export function Application() {
   );
   useEffect(() => {
     applyColours(mode);
-    if (!framed) localStorage.setItem("moorland.mode", mode);
+    if (!framed) remember("moorland.mode", mode);
   }, [mode]);
   // Chosen in one tab, it is so in all of them.
   useEffect(() => {
@@ -120,23 +124,21 @@ export function Application() {
   applyColours(mode);
   return (
     <ModeContext value={{ mode, setMode }}>
-      <ConfigProvider theme={antDesign(mode)}>
-        <AntApp component={false}>
-          <QueryClientProvider client={client}>
-            <BrowserRouter>
-              {framed ? (
-                <Suspense fallback={<Spin />}>
-                  <EmbeddedPage />
-                </Suspense>
-              ) : (
-                <Fallen at="all of it">
-                  <Screens />
-                </Fallen>
-              )}
-            </BrowserRouter>
-          </QueryClientProvider>
-        </AntApp>
-      </ConfigProvider>
+      <QueryClientProvider client={client}>
+        <BrowserRouter>
+          {framed ? (
+            <Suspense fallback={<Waiting />}>
+              <Dressed>
+                <EmbeddedPage />
+              </Dressed>
+            </Suspense>
+          ) : (
+            <Fallen at="all of it">
+              <Screens />
+            </Fallen>
+          )}
+        </BrowserRouter>
+      </QueryClientProvider>
     </ModeContext>
   );
 }

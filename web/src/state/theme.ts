@@ -1,5 +1,3 @@
-import { theme as antTheme, type ThemeConfig } from "antd";
-
 /** The colours of Moorland, named after what grows and lies on a moor. Every colour on screen comes from here. */
 const light = {
   paper: "#f6f4ee",
@@ -93,39 +91,4 @@ export const codeFont = '"Atkinson Hyperlegible Mono Variable", ui-monospace, mo
 /** Whether this person asked their machine for as little motion as can be. */
 export function prefersStillness(): boolean {
   return window.matchMedia("(prefers-reduced-motion: reduce)").matches;
-}
-
-export function antDesign(mode: Mode): ThemeConfig {
-  const c = colours(mode);
-  return {
-    algorithm: mode === "dark" ? [antTheme.darkAlgorithm, antTheme.compactAlgorithm] : [antTheme.compactAlgorithm],
-    token: {
-      colorPrimary: c.heather,
-      colorInfo: c.tarn,
-      colorSuccess: c.moss,
-      colorWarning: c.gorse,
-      colorError: c.rust,
-      colorLink: c.heather,
-      colorBgBase: c.panel,
-      colorBgContainer: c.raised,
-      colorBgElevated: c.panel,
-      colorBgLayout: c.paper,
-      colorTextBase: c.ink,
-      colorTextSecondary: c.soft,
-      colorTextPlaceholder: c.soft,
-      colorBorder: c.line,
-      colorBorderSecondary: c.line2,
-      colorTextLightSolid: mode === "dark" ? c.rail : c.raised,
-      fontFamily: textFont,
-      fontFamilyCode: codeFont,
-      fontSize: 13.5,
-      borderRadius: 4,
-      boxShadow: "none",
-      boxShadowSecondary: `0 0 0 1px ${c.line}, 0 6px 20px rgb(0 0 0 / 12%)`,
-      motion: !prefersStillness(),
-      motionDurationMid: "0.12s",
-      motionDurationSlow: "0.16s",
-      controlHeight: 28,
-    },
-  };
 }

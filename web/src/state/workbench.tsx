@@ -3,6 +3,7 @@ import { createContext, type ReactNode, useContext, useEffect, useMemo, useState
 import type { PinnedViewer, StateName } from "../api/client";
 import { queries } from "../api/queries";
 import { isTyping } from "./keys";
+import { remember, remembered } from "./remembered";
 
 /** Somebody pinned in the tray. `title` and `detail` are what the chip says. */
 export type Pin = { key: string; title: string; detail: string; viewer: PinnedViewer };
@@ -39,7 +40,7 @@ const WorkbenchContext = createContext<Workbench | null>(null);
 
 function stored<T>(key: string, otherwise: T): T {
   try {
-    const text = localStorage.getItem(key);
+    const text = remembered(key);
     return text ? (JSON.parse(text) as T) : otherwise;
   } catch {
     return otherwise;
@@ -55,9 +56,9 @@ export function WorkbenchProvider({ account, first, children }: { account: strin
   const [focus, setFocus] = useState<number>(() => stored(`${kept}.focus`, 0));
   const [day, setDay] = useState<string | null>(null);
   const space = useQuery(queries.state());
-  useEffect(() => localStorage.setItem(`${kept}.pins`, JSON.stringify(pins)), [kept, pins]);
-  useEffect(() => localStorage.setItem(`${kept}.focus`, JSON.stringify(focus)), [kept, focus]);
-  useEffect(() => localStorage.setItem(`${kept}.model`, JSON.stringify(chosen)), [kept, chosen]);
+  useEffect(() => remember(`${kept}.pins`, JSON.stringify(pins)), [kept, pins]);
+  useEffect(() => remember(`${kept}.focus`, JSON.stringify(focus)), [kept, focus]);
+  useEffect(() => remember(`${kept}.model`, JSON.stringify(chosen)), [kept, chosen]);
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       if (isTyping(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;

@@ -1,4 +1,3 @@
-import { Button } from "antd";
 import { Component, type ReactNode } from "react";
 import { Notice } from "./Notice";
 
@@ -24,10 +23,12 @@ export class Fallen extends Component<{ at: string; children: ReactNode }, { wro
           again, tell who keeps this workspace what you did. <span className="soft small">{wrong.message.slice(0, 200)}</span>
         </Notice>
         <div className="row above-8">
-          <Button type="primary" onClick={() => this.setState({ wrong: null })}>
+          <button type="button" className="press first" onClick={() => this.setState({ wrong: null })}>
             Try it again
-          </Button>
-          <Button onClick={() => window.location.reload()}>Load the page anew</Button>
+          </button>
+          <button type="button" className="press" onClick={() => window.location.reload()}>
+            Load the page anew
+          </button>
         </div>
       </div>
     );

@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { ApiError, nameInAddress, type Schemas } from "../../api/client";
 import { saveFile } from "../../api/download";
 import { queries } from "../../api/queries";
+import { remember, remembered } from "../../state/remembered";
 import type { Key } from "../../ui/chartLines";
 import { Notice } from "../../ui/Notice";
 import { PageFilters, withSelected } from "../../ui/PageFilters";
@@ -16,7 +17,7 @@ const MOST_ROWS = 200;
 /** The filters somebody last used on a page, kept on their own machine. */
 function rememberedFilters(key: string): PageFilter[] {
   try {
-    return JSON.parse(localStorage.getItem(key) ?? "[]") as PageFilter[];
+    return JSON.parse(remembered(key) ?? "[]") as PageFilter[];
   } catch {
     return [];
   }
@@ -40,8 +41,8 @@ export function MyPage({ name, account, own, create }: Props) {
   const [copying, setCopying] = useState(false);
   const page = useQuery(queries.myPage(name, { filters }));
   useEffect(() => {
-    if (filters.length > 0) localStorage.setItem(kept, JSON.stringify(filters));
-    else localStorage.removeItem(kept);
+    if (filters.length > 0) remember(kept, JSON.stringify(filters));
+    else remember(kept, null);
   }, [filters, kept]);
   // A remembered filter may name what is not there any more: the page is shown whole again.
   const forgotten = page.error instanceof ApiError && filters.length > 0;

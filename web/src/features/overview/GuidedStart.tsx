@@ -3,6 +3,7 @@ import { Button } from "antd";
 import { useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { queries } from "../../api/queries";
+import { remember, remembered } from "../../state/remembered";
 import { useWorkbench } from "../../state/workbench";
 
 const KEPT = "moorland.guided";
@@ -11,7 +12,7 @@ const PROMISE = "the stores overview withholds what bearings are worth";
 
 function stored(): string[] {
   try {
-    return JSON.parse(localStorage.getItem(KEPT) ?? "[]") as string[];
+    return JSON.parse(remembered(KEPT) ?? "[]") as string[];
   } catch {
     return [];
   }
@@ -28,7 +29,7 @@ export function GuidedStart() {
   const mark = (step: string) => {
     const now = [...new Set([...done, step])];
     setDone(now);
-    localStorage.setItem(KEPT, JSON.stringify(now));
+    remember(KEPT, JSON.stringify(now));
   };
   const steps = [
     {

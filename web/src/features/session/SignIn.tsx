@@ -1,6 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { Button, Form, Input } from "antd";
-import { useState } from "react";
+import { type ComponentProps, type FormEvent, useRef, useState } from "react";
 import { ApiError, api, data, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { Brand } from "../../ui/Brand";
@@ -13,6 +12,9 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
   const [wrong, setWrong] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
   const [factor, setFactor] = useState(false);
+  const [shown, setShown] = useState(false);
+  const [missing, setMissing] = useState<string | null>(null);
+  const form = useRef<HTMLFormElement>(null);
   const enter = async (login: string, password: string, code = "") => {
     setBusy(true);
     setWrong(null);
@@ -25,6 +27,15 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
       setBusy(false);
     }
   };
+  const submit = (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    const given = new FormData(event.currentTarget);
+    const [login = "", password = "", code = ""] = ["login", "password", "code"].map((name) => String(given.get(name) ?? ""));
+    const without = Object.keys(MISSING).find((name) => given.has(name) && !given.get(name));
+    setMissing(without ?? null);
+    if (without) (event.currentTarget.elements.namedItem(without) as HTMLInputElement).focus();
+    else void enter(login, password, code);
+  };
   return (
     <main className="sign-in">
       <section>
@@ -36,40 +47,34 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
             <code>make demo</code> to look at the demo.
           </Notice>
         )}
-        <Form
-          layout="vertical"
-          onFinish={({ login, password, code }: { login: string; password: string; code?: string }) =>
-            void enter(login, password, code ?? "")
-          }
-          requiredMark={false}
-        >
-          <Form.Item label="Login" name="login" rules={[{ required: true, message: "Enter your login." }]}>
-            <Input autoComplete="username" autoFocus />
-          </Form.Item>
-          <Form.Item label="Password" name="password" rules={[{ required: true, message: "Enter your password." }]}>
-            <Input.Password autoComplete="current-password" />
-          </Form.Item>
+        <form noValidate ref={form} onSubmit={submit}>
+          <Field name="login" label="Login" missing={missing} autoComplete="username" autoFocus />
+          <Field name="password" label="Password" missing={missing} autoComplete="current-password" type={shown ? "text" : "password"}>
+            <button type="button" className="textlink small" aria-pressed={shown} onClick={() => setShown(!shown)}>
+              {shown ? "Hide it" : "Show it"}
+            </button>
+          </Field>
           {factor && (
-            <Form.Item
-              label="Code of your second factor, or a recovery code"
+            <Field
               name="code"
-              rules={[{ required: true, message: "Enter the code that your authenticator shows now." }]}
-            >
-              <Input autoComplete="one-time-code" autoFocus />
-            </Form.Item>
+              label="Code of your second factor, or a recovery code"
+              missing={missing}
+              autoComplete="one-time-code"
+              autoFocus
+            />
           )}
           {!wrong && session.refused && <Notice kind="bad">{session.refused}</Notice>}
           {wrong && <Notice kind="bad">{wrong}</Notice>}
-          <Button type="primary" htmlType="submit" loading={busy} block>
-            Sign in
-          </Button>
+          <button type="submit" className="press first" disabled={busy}>
+            {busy ? "Signing in …" : "Sign in"}
+          </button>
           {(session.providers ?? []).map((provider) => (
-            <Button key={provider.name} block className="above-8" href={`/api/session/by/${encodeURIComponent(provider.name)}`}>
+            <a key={provider.name} className="press above-8" href={`/api/session/by/${encodeURIComponent(provider.name)}`}>
               Sign in by {provider.label}
-            </Button>
+            </a>
           ))}
-          {session.mail && <Forgotten />}
-        </Form>
+          {session.mail && <Forgotten login={() => String(new FormData(form.current ?? undefined).get("login") ?? "")} />}
+        </form>
       </section>
       {session.demo.length > 0 && (
         <section aria-label="Demo accounts">
@@ -92,12 +97,42 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
   );
 }
 
+/** What is said where something was left empty, by field. */
+const MISSING: Record<string, string> = {
+  login: "Enter your login.",
+  password: "Enter your password.",
+  code: "Enter the code that your authenticator shows now.",
+};
+
+/** A field with its label above and, where it was left empty, what to do below. */
+function Field({
+  name,
+  label,
+  missing,
+  children,
+  ...input
+}: { name: string; label: string; missing: string | null } & ComponentProps<"input">) {
+  return (
+    <div className="sign-in-field">
+      <div className="row">
+        <label htmlFor={name} className="grow">
+          {label}
+        </label>
+        {children}
+      </div>
+      <input id={name} name={name} className="written" aria-invalid={missing === name} aria-describedby={`${name}-missing`} {...input} />
+      <div id={`${name}-missing`} className="warn small" role="alert">
+        {missing === name && MISSING[name]}
+      </div>
+    </div>
+  );
+}
+
 /** Has a link sent to one's own mail; what is said is the same for every login. */
-function Forgotten() {
-  const form = Form.useFormInstance<{ login: string }>();
+function Forgotten({ login: entered }: { login: () => string }) {
   const [told, setTold] = useState<string | null>(null);
   const ask = async () => {
-    const login = form.getFieldValue("login")?.trim();
+    const login = entered().trim();
     if (!login) return setTold("Enter your login first.");
     try {
       await data(api.POST("/api/session/forgotten", { body: { login } }));
