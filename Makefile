@@ -11,17 +11,20 @@ endif
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
+# Where targets are made side by side, packages are put in by one at a time: those of the machine, and those of Python.
+PIP := flock $(STAMPS)/pip.lock $(BIN)/pip
+APT := flock $(STAMPS)/apt.lock
 WEB_SOURCES := $(shell find web/src -type f 2>/dev/null) web/index.html web/vite.config.ts
 
-.PHONY: install docs wheel demo directory serve test quick seed lint bench soak schema clean
+.PHONY: install docs wheel demo directory serve ready test test-web quick seed lint lint-python lint-web bench soak schema clean
 
 install: $(STAMPS)/python $(STAMPS)/build
 
 $(STAMPS)/python: requirements.lock pyproject.toml
 	@mkdir -p $(STAMPS)
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv || (apt-get update && apt-get install -y python3-venv && $(PYTHON) -m venv .venv)
-	$(BIN)/pip install --quiet --requirement requirements.lock
-	$(BIN)/pip install --quiet --no-deps --no-build-isolation --editable .
+	$(PIP) install --quiet --requirement requirements.lock
+	$(PIP) install --quiet --no-deps --no-build-isolation --editable .
 	@touch $@
 
 $(STAMPS)/npm: web/package-lock.json web/package.json
@@ -37,30 +40,30 @@ $(STAMPS)/build: $(STAMPS)/python $(STAMPS)/npm $(WEB_SOURCES)
 
 $(STAMPS)/browser:
 	@mkdir -p $(STAMPS)
-	@(command -v chromium && command -v chromedriver) >/dev/null || (apt-get update && apt-get install -y --no-install-recommends chromium chromium-driver)
+	@(command -v chromium && command -v chromedriver) >/dev/null || $(APT) sh -c 'apt-get update && apt-get install -y --no-install-recommends chromium chromium-driver'
 	@touch $@
 
 # The tests start a PostgreSQL server of their own, in a folder and on a socket of their own; only its programs are needed.
 $(STAMPS)/postgres:
 	@mkdir -p $(STAMPS)
-	@ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || (apt-get update && apt-get install -y --no-install-recommends postgresql)
+	@ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || $(APT) sh -c 'apt-get update && apt-get install -y --no-install-recommends postgresql'
 	@touch $@
 
 # SQL clients that the tests come in with: drivers of Debian for ODBC and Java.
 $(STAMPS)/clients:
 	@mkdir -p $(STAMPS)
-	@(command -v psql && command -v isql && command -v java && ls /usr/lib/*/odbc/psqlodbcw.so /usr/share/java/postgresql.jar) >/dev/null 2>&1 || (apt-get update && apt-get install -y --no-install-recommends postgresql-client unixodbc odbc-postgresql libpostgresql-jdbc-java default-jdk-headless)
+	@(command -v psql && command -v isql && command -v java && ls /usr/lib/*/odbc/psqlodbcw.so /usr/share/java/postgresql.jar) >/dev/null 2>&1 || $(APT) sh -c 'apt-get update && apt-get install -y --no-install-recommends postgresql-client unixodbc odbc-postgresql libpostgresql-jdbc-java default-jdk-headless'
 	@touch $@
 
 # An engine that speaks Spark Connect, and its client: for the tests, and where a source is one.
 $(STAMPS)/spark: requirements-spark.lock $(STAMPS)/python
-	$(BIN)/pip install --quiet --requirement requirements-spark.lock
+	$(PIP) install --quiet --requirement requirements-spark.lock
 	@touch $@
 
 # A directory server and the client library for it, which is built: for the tests, for `make directory`, and where people come from a directory.
 $(STAMPS)/directory: requirements-ldap.lock $(STAMPS)/python
-	@(test -x /usr/sbin/slapd && test -f /usr/include/ldap.h && test -f /usr/include/sasl/sasl.h) || (apt-get update && DEBIAN_FRONTEND=noninteractive apt-get install -y --no-install-recommends slapd libldap2-dev libsasl2-dev)
-	$(BIN)/pip install --quiet --requirement requirements-ldap.lock
+	@(test -x /usr/sbin/slapd && test -f /usr/include/ldap.h && test -f /usr/include/sasl/sasl.h) || $(APT) sh -c 'apt-get update && DEBIAN_FRONTEND=noninteractive apt-get install -y --no-install-recommends slapd libldap2-dev libsasl2-dev'
+	$(PIP) install --quiet --requirement requirements-ldap.lock
 	@touch $@
 
 # A provider of OpenID Connect that the tests sign in by.
@@ -74,7 +77,7 @@ directory: install $(STAMPS)/directory
 
 # The manual as a small site, in build/manual; nothing of it is fetched from elsewhere when it is read.
 docs: $(STAMPS)/python requirements-docs.lock
-	$(BIN)/pip install --quiet --requirement requirements-docs.lock
+	$(PIP) install --quiet --requirement requirements-docs.lock
 	$(BIN)/mkdocs build --strict --quiet
 	@echo build/manual/index.html
 
@@ -96,15 +99,26 @@ schema: $(STAMPS)/python $(STAMPS)/npm
 	@cd web && npm run --silent types
 	@$(BIN)/python -m moorland.core.bundle.json_schema docs/bundle.schema.json
 
-lint: $(STAMPS)/python $(STAMPS)/npm
+lint: lint-python lint-web
+
+lint-python: $(STAMPS)/python
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+
+lint-web: $(STAMPS)/npm
 	cd web && npm run --silent check && npm run --silent lint
 
-test: install $(STAMPS)/browser $(STAMPS)/postgres $(STAMPS)/clients $(STAMPS)/spark $(STAMPS)/directory $(STAMPS)/provider lint
+test-web: $(STAMPS)/npm
 	cd web && npm run --silent test
+
+ready: install $(STAMPS)/browser $(STAMPS)/postgres $(STAMPS)/clients $(STAMPS)/spark $(STAMPS)/directory $(STAMPS)/provider
+
+# What does not wait for each other is set up, and looked at, side by side.
+test:
+	@$(MAKE) --no-print-directory -j3 ready
+	@$(MAKE) --no-print-directory -j2 --output-sync=target lint-python lint-web test-web
 	$(BIN)/pytest
 
 # While you work: lint, and the tests that matter for what changed since SINCE; fewer generated examples, and no browser.

@@ -89,9 +89,21 @@ def from_document(shape: type[Body], document: dict[str, Any]) -> Body:
     return shape.model_validate_json(json.dumps(document))
 
 
+class Written(Response):
+    """An answer whose body is written already."""
+
+    data: str
+
+    @property
+    def rendered_content(self) -> str:
+        """The body as it is sent."""
+        self["Content-Type"] = "application/json"
+        return self.data
+
+
 def answer(shape: BaseModel, status: int = 200) -> Response:
-    """A shape as the body of an answer."""
-    return Response(shape.model_dump(mode="json", by_alias=True), status=status)
+    """A shape as the body of an answer, written out at once: some are of ten thousand people."""
+    return Written(shape.model_dump_json(by_alias=True), status=status)
 
 
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:

@@ -23,7 +23,7 @@ class Exhibit(Shape):
     """A figure, a chart or a table that asks by semantics.md 7."""
 
     title: str = Field(min_length=1, max_length=200)
-    kind: Literal["figure", "bar", "line", "list", "two_way"]
+    kind: Literal["figure", "bar", "line", "treemap", "list", "two_way"]
     by: list[str] = Field(default_factory=list)
     measures: list[Name] = Field(default_factory=list)
     table: Name | None = None
@@ -34,7 +34,7 @@ class Exhibit(Shape):
     order: list[str] = Field(default_factory=list)
     limit: Annotated[int, Field(ge=1, le=1000)] | None = None
     width: Literal[1, 2, 3] | None = None
-    #: A column whose values tell the marks of a bar or line chart apart, each in its own colour.
+    #: A column whose values tell the marks of a chart apart, each in its own colour.
     colour: str | None = None
     #: Of a two-way table, so many of the last columns of `by` run across; one where it does not say.
     across: Annotated[int, Field(ge=1, le=4)] | None = None

@@ -21,9 +21,9 @@ from moorland.core.language.derived import ColumnKey
 from moorland.core.language.errors import ConditionError
 
 #: So many columns each kind needs to set its measures out by.
-LEAST_COLUMNS = {"figure": 0, "bar": 1, "line": 1, "two_way": 2}
+LEAST_COLUMNS = {"figure": 0, "bar": 1, "line": 1, "treemap": 1, "two_way": 2}
 #: The kinds whose marks a column can colour.
-COLOURED = ("bar", "line")
+COLOURED = ("bar", "line", "treemap")
 DEFAULT_LIMIT = 100
 
 

@@ -58,7 +58,7 @@ def served_parity(base: Evaluator, logins: list[str], pushed_down: bool) -> Comp
 
 def _over_api(base: Evaluator, case: Case) -> Any:
     """The answer as the API writes it, read again."""
-    told = json.loads(json.dumps(answer(MyAnswers(answers=[for_viewers_channel(base.answer(case.viewer, case.question))])).data))["answers"][0]
+    told = json.loads(answer(MyAnswers(answers=[for_viewers_channel(base.answer(case.viewer, case.question))])).data)["answers"][0]
     texts = _texts(case)
     if "error" in told:
         return None

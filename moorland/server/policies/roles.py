@@ -58,7 +58,10 @@ def _entry(role: Role, held: list[Holder], live: dict[str, Any] | None, mapped: 
 
 def _reached(held: list[Holder], wanted: AssignmentShape) -> int:
     """How many people an assignment reaches today."""
-    return sum(any(path.assignment == wanted for path in holder.paths) for holder in held)
+    # An assignment is one object for all it reaches: each is compared once.
+    different = {id(path.assignment): path.assignment for holder in held for path in holder.paths}
+    same = {key: assignment == wanted for key, assignment in different.items()}
+    return sum(any(same[id(path.assignment)] for path in holder.paths) for holder in held)
 
 
 def role_document(shape: RoleShape) -> dict[str, Any]:

@@ -5322,7 +5322,7 @@ export interface components {
             totals?: components["schemas"]["TotalsAnswer"] | null;
         };
         /** @enum {string} */
-        ExhibitKindEnum: "figure" | "bar" | "line" | "list" | "two_way";
+        ExhibitKindEnum: "figure" | "bar" | "line" | "treemap" | "list" | "two_way";
         /**
          * ExhibitTried
          * @description The exhibit for each viewer, in order; what is wrong with it, for any viewer.

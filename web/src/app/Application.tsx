@@ -1,5 +1,5 @@
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
-import { lazy, type ReactNode, Suspense, useEffect, useMemo, useState } from "react";
+import { type ReactNode, Suspense, useEffect, useState } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router-dom";
 import { ApiError, onSignedOut } from "../api/client";
 import { queries, useChanged } from "../api/queries";
@@ -10,37 +10,50 @@ import { applyColours, type Mode } from "../state/theme";
 import { Fallen } from "../ui/Fallen";
 import { Notice } from "../ui/Notice";
 import { Waiting } from "../ui/Waiting";
+import { type Deferred, deferred } from "./deferred";
 import { screens } from "./screens";
 
-const workspace = () => import("./Workspace");
-const dressed = () => import("./Dressed");
-const Workspace = lazy(workspace);
-const Dressed = lazy(dressed);
-const SignIn = lazy(screens.SignIn);
-const First = lazy(screens.First);
-const Welcome = lazy(screens.Welcome);
-const EmbeddedPage = lazy(screens.EmbeddedPage);
-const MeScreen = lazy(screens.MeScreen);
-const MyPages = lazy(screens.MyPages);
+const Workspace = deferred(() => import("./Workspace").then((found) => found.default));
+const { Dressed, SignIn, First, Welcome, EmbeddedPage, MeScreen, MyPages } = screens;
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      retry: (count, error) => count < 2 && error instanceof ApiError && error.status === 0,
+      refetchOnWindowFocus: true,
+      staleTime: 5_000,
+    },
+  },
+});
 
-/** The screen an address leads to is fetched while the session is still asked for. */
-const addressed = {
-  overview: screens.OverviewScreen,
-  models: screens.ModelsScreen,
-  people: screens.PeopleScreen,
-  roles: screens.RolesScreen,
-  viewers: screens.ViewersScreen,
-  my: screens.MyPages,
-  embed: screens.EmbeddedPage,
+/** The screen an address leads to, and what it asks for first, are fetched while the session is still asked for. */
+const addressed: Partial<Record<string, { screen: Deferred<(props: never) => ReactNode>; asks: (() => void)[] }>> = {
+  overview: { screen: screens.OverviewScreen, asks: [] },
+  models: { screen: screens.ModelsScreen, asks: [] },
+  people: { screen: screens.PeopleScreen, asks: [() => void client.prefetchQuery(queries.people())] },
+  roles: { screen: screens.RolesScreen, asks: [() => void client.prefetchQuery(queries.roles())] },
+  viewers: { screen: screens.ViewersScreen, asks: [] },
+  pages: { screen: screens.PagesScreen, asks: [] },
+  checks: { screen: screens.ChecksScreen, asks: [] },
+  my: { screen: screens.MyPages, asks: [] },
+  embed: { screen: screens.EmbeddedPage, asks: [] },
 };
-void addressed[window.location.pathname.split("/")[1] as keyof typeof addressed]?.();
+const wanted = addressed[window.location.pathname.split("/")[1] ?? ""];
 /** Whoever was signed in last time most likely is: what they need is fetched at once. */
 const WAS_IN = "moorland.in";
 /** A page in a frame of another application: no session is looked at, and nothing is kept in the browser. */
 const framed = window.location.pathname.startsWith("/embed/");
-if (framed || remembered(WAS_IN)) void dressed();
-if (!framed && remembered(WAS_IN)) void workspace();
-else if (!framed) void screens.SignIn();
+const wasIn = !framed && remembered(WAS_IN) !== null;
+/** What is there before anything is shown: it would else come in pieces, each a moment later. */
+const starting = Promise.allSettled([
+  ...(wasIn || framed ? [Dressed.fetch()] : []),
+  ...(wasIn ? [Workspace.fetch()] : framed ? [] : [SignIn.fetch()]),
+  ...(wanted && (wasIn || framed) ? [wanted.screen.fetch()] : []),
+]);
+if (wasIn) {
+  void client.prefetchQuery(queries.session());
+  void client.prefetchQuery(queries.state());
+  for (const ask of wanted?.asks ?? []) ask();
+}
 
 function Screens() {
   const changed = useChanged();
@@ -54,10 +67,12 @@ function Screens() {
   const outside = session.data !== undefined && !inside;
   useEffect(() => {
     if (!outside) return;
-    const later = window.setTimeout(() => void Promise.all([dressed(), workspace()]), 1500);
+    const later = window.setTimeout(() => void Promise.allSettled([Dressed.fetch(), Workspace.fetch()]), 1500);
     return () => window.clearTimeout(later);
   }, [outside]);
-  if (session.isPending) return <Waiting whole />;
+  const [started, setStarted] = useState(false);
+  useEffect(() => void starting.then(() => setStarted(true)), []);
+  if (session.isPending || !started) return <Waiting whole />;
   if (session.isError) return <Notice kind="bad">{session.error.message}</Notice>;
   const { account } = session.data;
   const waiting = <Waiting />;
@@ -97,19 +112,6 @@ function storedMode(): Mode {
 
 export function Application() {
   const [mode, setMode] = useState<Mode>(storedMode);
-  const client = useMemo(
-    () =>
-      new QueryClient({
-        defaultOptions: {
-          queries: {
-            retry: (count, error) => count < 2 && error instanceof ApiError && error.status === 0,
-            refetchOnWindowFocus: true,
-            staleTime: 5_000,
-          },
-        },
-      }),
-    [],
-  );
   useEffect(() => {
     applyColours(mode);
     if (!framed) remember("moorland.mode", mode);

@@ -1,4 +1,4 @@
-import { lazy, type ReactNode } from "react";
+import { type ReactNode, useEffect } from "react";
 import { Navigate, Route, Routes } from "react-router-dom";
 import type { Schemas } from "../api/client";
 import { AskingProvider } from "../state/asking";
@@ -6,20 +6,24 @@ import { WorkbenchProvider } from "../state/workbench";
 import { Shell } from "./Shell";
 import { screens } from "./screens";
 
-const BringScreen = lazy(screens.BringScreen);
-const OverviewScreen = lazy(screens.OverviewScreen);
-const ModelsScreen = lazy(screens.ModelsScreen);
-const RolesScreen = lazy(screens.RolesScreen);
-const CombineScreen = lazy(screens.CombineScreen);
-const ViewersScreen = lazy(screens.ViewersScreen);
-const StatementScreen = lazy(screens.StatementScreen);
-const ReachScreen = lazy(screens.ReachScreen);
-const PeopleScreen = lazy(screens.PeopleScreen);
-const PagesScreen = lazy(screens.PagesScreen);
-const ChecksScreen = lazy(screens.ChecksScreen);
-const ReleasesScreen = lazy(screens.ReleasesScreen);
-const TrailScreen = lazy(screens.TrailScreen);
-const SettingsScreen = lazy(screens.SettingsScreen);
+const {
+  BringScreen,
+  OverviewScreen,
+  ModelsScreen,
+  RolesScreen,
+  CombineScreen,
+  ViewersScreen,
+  StatementScreen,
+  ReachScreen,
+  PeopleScreen,
+  PagesScreen,
+  ChecksScreen,
+  ReleasesScreen,
+  TrailScreen,
+  SettingsScreen,
+} = screens;
+/** When the first screen has long been there, the others are fetched one after another, so that each opens at once. */
+const QUIET_MS = 3000;
 
 /** The screens of whoever has a duty, within the shell; their own pages and account beside it, so that nothing unsaved is lost by going there. */
 export default function Workspace({
@@ -35,6 +39,20 @@ export default function Workspace({
   mine: ReactNode;
   me: ReactNode;
 }) {
+  useEffect(() => {
+    let going = true;
+    const later = window.setTimeout(async () => {
+      for (const screen of Object.values(screens)) {
+        if (!going) return;
+        // One that cannot be fetched now is fetched when it is opened, and says then what is wrong.
+        await screen.fetch().catch(() => undefined);
+      }
+    }, QUIET_MS);
+    return () => {
+      going = false;
+      window.clearTimeout(later);
+    };
+  }, []);
   return (
     <WorkbenchProvider
       account={account.login}

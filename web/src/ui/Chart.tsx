@@ -6,6 +6,7 @@ import { useEffect, useRef } from "react";
 import { useMode } from "../state/mode";
 import { colours, prefersStillness, textFont } from "../state/theme";
 import { withUnit } from "./figures";
+import { shadeOf } from "./shades";
 
 use([BarChart, LineChart, GridComponent, LegendComponent, TooltipComponent, CanvasRenderer]);
 
@@ -25,16 +26,6 @@ type Props = {
   selected?: string[];
   onSelect?: (place: number) => void;
 };
-
-/** By the column that tells marks apart, the colour each of its values was given: the same for every viewer and every chart on screen. */
-const given = new Map<string, Map<string, number>>();
-
-function shadeOf(palette: string[], column: string, value: string): string {
-  const known = given.get(column) ?? new Map<string, number>();
-  given.set(column, known);
-  if (!known.has(value)) known.set(value, known.size);
-  return palette[(known.get(value) ?? 0) % palette.length] ?? "";
-}
 
 /** A bar or line chart of measures by one column; a mark can be selected. */
 export function Chart({ kind, keys, series, title, coloured = false, by = "", selected = [], onSelect }: Props) {

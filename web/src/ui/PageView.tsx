@@ -10,6 +10,8 @@ import { columnHeading } from "./fullNames";
 import { Scroll } from "./Scroll";
 import { TwoWay } from "./TwoWay";
 import "./page-view.css";
+import { isChart } from "./exhibits/exhibits";
+import { Treemap } from "./Treemap";
 
 type Page = Schemas["PageAnswer"];
 type Entry = Schemas["ExhibitAnswer"];
@@ -52,7 +54,7 @@ export function Framed({ entry, place, measures, columns, acts }: FramedProps) {
   const { exhibit } = entry;
   const [table, setTable] = useState(false);
   const available = Boolean(entry.rows ?? entry.totals);
-  const chart = exhibit.kind === "bar" || exhibit.kind === "line";
+  const chart = isChart(exhibit.kind);
   const items = [
     ...(available && chart && acts ? [{ key: "table", label: table ? "As a chart" : "As a table", onClick: () => setTable(!table) }] : []),
     ...(available && acts && (entry.tables ?? []).length > 0 && !entry.rows
@@ -157,6 +159,19 @@ function Bars({ entry, totals, place, measures, acts }: BarsProps) {
   const selected = (acts?.filters ?? [])
     .filter((item) => item.from_exhibit === place && item.column === column)
     .flatMap((item) => item.values.map(shownKey));
+  if (exhibit.kind === "treemap") {
+    return (
+      <Treemap
+        keys={keys}
+        series={series}
+        title={exhibit.title}
+        coloured={Boolean(exhibit.colour)}
+        by={exhibit.colour ?? undefined}
+        selected={selected}
+        onSelect={acts && ((index) => acts.select(place, column, parts[index] ?? null))}
+      />
+    );
+  }
   return (
     <Chart
       kind={exhibit.kind === "line" ? "line" : "bar"}

@@ -119,7 +119,7 @@ export function ModelMap({
         {many && <p className="soft small many-hint">Point at a table, or choose it, to see its relationships.</p>}
         {strips.map((strip, index) => (
           <section key={`${strip.title}-${String(index)}`} className="strip" aria-label={strip.title}>
-            <h3>{strip.title}</h3>
+            <h2 className="as-h3">{strip.title}</h2>
             <div className="boxes">
               {strip.tables.map((name) => {
                 const table = model.tables?.find((item) => item.name === name);

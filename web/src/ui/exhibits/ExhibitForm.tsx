@@ -4,12 +4,19 @@ import type { Schemas } from "../../api/client";
 import { ConditionBuilder } from "../conditions/ConditionBuilder";
 import { subjectKey } from "../conditions/clauses";
 import type { Buildable } from "./buildable";
-import { asKind, sides, subjectsOf, withSides } from "./exhibits";
+import { asKind, isChart, sides, subjectsOf, withSides } from "./exhibits";
 import { MadeHere } from "./MadeHere";
 
 type Exhibit = Schemas["Exhibit"];
-const KINDS: Exhibit["kind"][] = ["figure", "bar", "line", "list", "two_way"];
-const KIND_WORDS: Record<Exhibit["kind"], string> = { figure: "figure", bar: "bar", line: "line", list: "list", two_way: "two-way table" };
+const KINDS: Exhibit["kind"][] = ["figure", "bar", "line", "treemap", "list", "two_way"];
+const KIND_WORDS: Record<Exhibit["kind"], string> = {
+  figure: "figure",
+  bar: "bar",
+  line: "line",
+  treemap: "treemap",
+  list: "list",
+  two_way: "two-way table",
+};
 
 type Props = {
   model: Buildable;
@@ -51,7 +58,7 @@ export function ExhibitForm({ model, exhibit, onChange, onRemove, onCopy, onMove
     const found = model.hierarchies.find((item) => `levels:${item.name}` === name);
     return found ? found.levels.map((level) => `${found.table}.${level}`) : [name];
   };
-  const chart = exhibit.kind === "bar" || exhibit.kind === "line";
+  const chart = isChart(exhibit.kind);
   return (
     <div className="form exhibit-form" data-testid="exhibit-form">
       <label htmlFor="exhibit-title">Title</label>

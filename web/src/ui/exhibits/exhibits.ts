@@ -21,6 +21,11 @@ export function freshExhibit(model: Buildable): Exhibit {
     : { ...empty, title: "Rows", kind: "list", table: model.tables[0]?.name ?? null, absent: "close" };
 }
 
+/** Whether a kind is drawn, each mark by a column; it can be looked at as a table too. */
+export function isChart(kind: Exhibit["kind"]): kind is "bar" | "line" | "treemap" {
+  return kind === "bar" || kind === "line" || kind === "treemap";
+}
+
 /** The exhibit as another kind: what still fits is kept. */
 export function asKind(exhibit: Exhibit, kind: Exhibit["kind"], model: Buildable): Exhibit {
   if (kind === "list") {
@@ -41,7 +46,7 @@ export function asKind(exhibit: Exhibit, kind: Exhibit["kind"], model: Buildable
     order: [],
     limit: null,
     where: listed ? null : exhibit.where,
-    colour: kind === "bar" || kind === "line" ? exhibit.colour : null,
+    colour: isChart(kind) ? exhibit.colour : null,
     across: kind === "two_way" ? exhibit.across : null,
     totals: kind === "two_way" && (exhibit.totals ?? false),
   };
