@@ -149,7 +149,7 @@ PAGES.append(
         "exhibits": [
             _exhibit("Quantity held", "figure", measures=["quantity_held"]),
             _exhibit("Value at cost", "figure", measures=["value_at_cost"]),
-            _exhibit("Value by class", "treemap", by=["part.class"], measures=["value_at_cost"], colour="part.class"),
+            _exhibit("Value by class", "treemap", by=["part.class"], measures=["value_at_cost"], colour="part.class", width=3),
             _exhibit("Quantity by area and class", "two_way", by=["depot.area", "part.class"], measures=["quantity_held"]),
         ],
     }
