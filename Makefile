@@ -75,22 +75,25 @@ $(STAMPS)/provider: tests/origins/provider/package-lock.json
 directory: install $(STAMPS)/directory
 	@exec $(BIN)/python -m demo.directory
 
-# The manual as a small site, in build/manual; nothing of it is fetched from elsewhere when it is read.
-docs: $(STAMPS)/python requirements-docs.lock
-	$(PIP) install --quiet --requirement requirements-docs.lock
-	$(BIN)/mkdocs build --strict --quiet
+# The manual as a small site, in build/manual; nothing of it is fetched from elsewhere when it is read. The server shows it under /manual/.
+docs: $(STAMPS)/manual
 	@echo build/manual/index.html
 
+$(STAMPS)/manual: $(STAMPS)/python requirements-docs.lock mkdocs.yml packaging/manual_hook.py $(wildcard docs/*.md docs/screenshots/*)
+	$(PIP) install --quiet --requirement requirements-docs.lock
+	$(BIN)/mkdocs build --strict --quiet
+	@touch $@
+
 # One wheel that carries the built interface.
-wheel: install
-	@rm -rf moorland/interface build && mkdir build && cp -r web/dist moorland/interface
-	@$(BIN)/pip wheel --quiet --no-deps --no-build-isolation --wheel-dir build . ; done=$$?; rm -rf moorland/interface build/lib build/bdist.*; exit $$done
+wheel: install $(STAMPS)/manual
+	@rm -rf moorland/interface moorland/manual build/*.whl && cp -r web/dist moorland/interface && cp -r build/manual moorland/manual
+	@$(BIN)/pip wheel --quiet --no-deps --no-build-isolation --wheel-dir build . ; done=$$?; rm -rf moorland/interface moorland/manual build/lib build/bdist.*; exit $$done
 	@ls build/*.whl
 
-demo: install
+demo: install $(STAMPS)/manual
 	@exec $(BIN)/moorland demo
 
-serve: install
+serve: install $(STAMPS)/manual
 	@exec $(BIN)/moorland serve
 
 # The OpenAPI document and the types made from it; lint fails where they are out of date.

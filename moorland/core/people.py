@@ -20,6 +20,7 @@ from moorland.core.bundle.people import (
 from moorland.core.bundle.policy import Assignment, Role
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.values import TypedValue, typed_value
+from moorland.core.collector import collector_paused
 from moorland.core.crowd import Crowd
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
@@ -314,6 +315,19 @@ class People:
                 queue.extend((above, (*path, above.name)) for above in self._groups_of_group.get(group.name, ()))
         return found
 
+    def members(self, group: str) -> set[str]:
+        """The logins of all who are in a group, directly or through enabled groups inside it; nobody of one that is not enabled (2.2)."""
+        found: set[str] = set()
+        done: set[str] = set()
+        waiting = [group]
+        while waiting:
+            one = self.groups.get(waiting.pop())
+            if one is not None and one.enabled and one.name not in done:
+                done.add(one.name)
+                found.update(one.users)
+                waiting += one.groups
+        return found
+
     def _resolve(self, definition: AttributeDefinition, own: dict[str, AttributeValue], groups: dict[str, tuple[str, ...]], chain: Sequence[str]) -> Resolution:
         """The first place that applies, by 2.5; the others stay on the ladder."""
         name = definition.name
@@ -409,8 +423,9 @@ class People:
 
 def _index(pairs: Iterable[tuple[str, Group]]) -> dict[str, list[Group]]:
     index: dict[str, list[Group]] = {}
-    for key, group in pairs:
-        index.setdefault(key, []).append(group)
+    with collector_paused():
+        for key, group in pairs:
+            index.setdefault(key, []).append(group)
     return index
 
 

@@ -154,6 +154,8 @@ MAIL_IS_SET_UP = DEMO or bool(EMAIL_HOST)
 STATIC_URL = "/static/"
 #: The built interface: of the checkout, or in the wheel.
 WHITENOISE_ROOT = next((built for built in (BASE_DIR / "web" / "dist", BASE_DIR / "moorland" / "interface") if built.is_dir()), BASE_DIR / "web" / "dist")
+#: The manual as a site, where it was built; else the interface does not offer it.
+MANUAL_ROOT = next((built for built in (BASE_DIR / "build" / "manual", BASE_DIR / "moorland" / "manual") if built.is_dir()), None)
 WHITENOISE_INDEX_FILE = True
 #: What is built is named by its content.
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/.+-[\w-]{8}\.\w+$"

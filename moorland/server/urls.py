@@ -5,6 +5,7 @@ from pathlib import Path
 from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 from django.urls import path, re_path
+from django.views.static import serve
 from drf_spectacular.views import SpectacularAPIView
 
 import moorland.server.names
@@ -117,6 +118,13 @@ def application(request: HttpRequest) -> HttpResponseBase:
     response = FileResponse(index.open("rb"), content_type="text/html; charset=utf-8")
     response["Cache-Control"] = "no-cache"
     return response
+
+
+def manual(request: HttpRequest, page: str) -> HttpResponseBase:
+    """Anybody: a file of the manual, which is the same for all."""
+    if settings.MANUAL_ROOT is None:
+        return no_such_address(request)
+    return serve(request, page or "index.html", document_root=str(settings.MANUAL_ROOT))
 
 
 def no_such_address(request: HttpRequest) -> JsonResponse:
@@ -312,6 +320,8 @@ urlpatterns = [
     path("access/v1/search/subject", SearchSubject.as_view()),
     path("access/v1/search/resource", SearchResource.as_view()),
     path("access/v1/search/action", SearchAction.as_view()),
+    path("manual/<path:page>", manual),
+    path("manual/", manual, {"page": ""}),
     path("healthz", healthz),
     path("readyz", readyz),
     path("metrics", metrics),

@@ -26,6 +26,13 @@ def test_links_lead_somewhere(page: Path) -> None:
         assert target.startswith("http") or (page.parent / target).exists(), target
 
 
+def test_every_screen_has_its_part_of_the_manual() -> None:
+    headings = {heading.lower() for heading in re.findall(r"^## (.+)$", (ROOT / "docs" / "screens.md").read_text(), re.MULTILINE)}
+    screens = re.search(r"SCREENS: .*?= \[(.*?)\n\];", (ROOT / "web/src/state/rights.ts").read_text(), re.DOTALL)
+    assert screens is not None
+    assert set(re.findall(r'path: "([a-z]+)"', screens.group(1))) <= headings
+
+
 def test_every_page_of_the_manual_stands_in_its_list() -> None:
     listed = set(re.findall(r"([a-z-]+\.md)", (ROOT / "mkdocs.yml").read_text()))
     assert listed == {page.name for page in PAGES if page.parent.name == "docs"}

@@ -46,11 +46,11 @@ def check_structure(bundle: Bundle) -> list[Problem]:
 
 
 def _twice(names: Iterable[str | None], place: str, what: str, fold: bool = False) -> Iterator[Problem]:
+    told = [(index, name, identity(name) if fold else name) for index, name in enumerate(names) if name is not None]
+    if len({key for _, _, key in told}) == len(told):
+        return
     seen: set[str] = set()
-    for index, name in enumerate(names):
-        if name is None:
-            continue
-        key = identity(name) if fold else name
+    for index, name, key in told:
         if key in seen:
             yield Problem("duplicate", f"{what} {name} stands twice.", path=f"{place}[{index}]")
         seen.add(key)
@@ -149,15 +149,16 @@ def _check_people(bundle: Bundle) -> Iterator[Problem]:
     for index, definition in enumerate(bundle.attributes):
         yield from _check_value(definition, definition.default, f"attributes[{index}].default")
     for index, group in enumerate(bundle.groups):
-        for position, login in enumerate(group.users):
-            yield from _unknown(login, logins, f"groups[{index}].users[{position}]", "user")
+        for position in (position for position, login in enumerate(group.users) if login not in logins):
+            yield from _unknown(group.users[position], logins, f"groups[{index}].users[{position}]", "user")
         for position, name in enumerate(group.groups):
             yield from _unknown(name, groups, f"groups[{index}].groups[{position}]", "group")
         yield from _check_values(definitions, group.attributes, f"groups[{index}].attributes")
     for index, user in enumerate(bundle.users):
-        if user.organization is not None:
+        if user.organization is not None and user.organization not in organizations:
             yield from _unknown(user.organization, organizations, f"users[{index}].organization", "organization")
-        yield from _check_values(definitions, user.attributes, f"users[{index}].attributes")
+        if user.attributes:
+            yield from _check_values(definitions, user.attributes, f"users[{index}].attributes")
     for index, organization in enumerate(bundle.organizations):
         plain = {name: value.value if isinstance(value, OrganizationValue) else value for name, value in organization.attributes.items()}
         yield from _check_values(definitions, plain, f"organizations[{index}].attributes")
@@ -272,7 +273,7 @@ def check_role(bundle: Bundle, role: Role, place: str) -> Iterator[Problem]:
             yield from _check_sentence(model, sentence, at)
     for index, assignment in enumerate(role.assigned):
         at = f"{place}.assigned[{index}]"
-        if assignment.user is not None:
+        if assignment.user is not None and not any(assignment.user == user.login for user in bundle.users):
             yield from _unknown(assignment.user, [user.login for user in bundle.users], f"{at}.user", "user")
         if assignment.group is not None:
             yield from _unknown(assignment.group, [group.name for group in bundle.groups], f"{at}.group", "group")

@@ -19,6 +19,8 @@ from moorland.core.people import People, Viewer
 _OF_HOME = frozenset({"organization", "organizations", "branch"})
 #: The label of whoever is not enabled, and of whoever is not there at all.
 DISABLED, NOBODY = -1, -2
+#: Of fewer people each is looked at alone.
+LEAST_COLUMNS = 1000
 
 
 @dataclass(frozen=True)
@@ -62,7 +64,11 @@ class DistinctViews:
         told: Told | None = None,
     ) -> None:
         self.people, self._day, self._reads, self._viewer, self._view_of, self._told = people, day, reads, viewer, view_of, told or Told()
-        self.crowd: Crowd = people.crowd
+
+    @property
+    def crowd(self) -> Crowd:
+        """The people in columns."""
+        return self.people.crowd
 
     @cached_property
     def labels(self) -> Codes:
@@ -100,7 +106,12 @@ class DistinctViews:
 
     def someone(self, login: str) -> Viewer | None:
         """A person as a viewer; None where nobody has this login."""
-        return self._viewer(login) if login in self.crowd.places else None
+        return self._viewer(login) if login in self.people.users else None
+
+    def view(self, login: str) -> Hashable:
+        """What one person sees by, found for them alone; DISABLED and NOBODY as among the labels."""
+        viewer = self.someone(login)
+        return NOBODY if viewer is None else DISABLED if not viewer.enabled else self._seen_by(viewer)
 
     def _seen_by(self, viewer: Viewer) -> Hashable:
         groups = tuple(sorted(self._told.groups & viewer.groups.keys()))
@@ -192,5 +203,9 @@ def together(labels: Codes, logins: Sequence[str]) -> list[tuple[int, tuple[str,
 def alike_twice(before: DistinctViews, after: DistinctViews, logins: Iterable[str]) -> list[AlikeTwice]:
     """Some people, those together who see the same in each of two states; in the order of the first of each."""
     names = logins if isinstance(logins, list) else list(logins)
+    if len(names) < LEAST_COLUMNS:
+        # So few are looked at one by one: the columns of all people are not needed for them.
+        codes = numbered((before.view(login), after.view(login)) for login in names)
+        return [AlikeTwice(before.someone(same[0]), after.someone(same[0]), same) for _, same in together(codes, names)]
     pairs = told_apart(before.labels_of(names) - NOBODY, after.labels_of(names) - NOBODY)
     return [AlikeTwice(before.someone(same[0]), after.someone(same[0]), same) for _, same in together(pairs, names)]

@@ -3,8 +3,63 @@
 from collections.abc import Collection
 from typing import Any
 
+from django.db import connection
+from django.db.models import QuerySet, TextField
+from django.db.models.functions import Cast
+from pydantic import ValidationError
+
+from moorland.core.bundle.people import User
 from moorland.server.directory.models import Account, AttributeDefinition, Group, Organization
 from moorland.server.directory.secret_values import opened
+
+#: A row of an account as it is read, its values still as text, and the user it comes to.
+_known: dict[int, tuple[tuple[Any, ...], User]] = {}
+#: So many are kept.
+MOST_KNOWN = 250_000
+#: So many accounts are asked for by name; more are read with all.
+MOST_NAMED = 900
+_FIELDS = ("pk", "login", "name", "email", "organization_id", "kind", "enabled", "about", "keeper", "first_day", "last_day")
+
+
+def people_read() -> dict[str, Any]:
+    """The same as `people_document`, its users as shapes: who has not changed since they were read is not read again.
+
+    A user that is no shape stands as a document, so that whoever reads the bundle says what is wrong.
+    """
+    document = people_document(only=())
+    homes = dict(Organization.objects.values_list("pk", "name"))
+    accounts = Account.objects.annotate(own=Cast("attributes", TextField()), hidden=Cast("sealed", TextField()))
+    rows = [(*row, homes.get(row[4])) for row in _as_kept(accounts.values_list(*_FIELDS, "own", "hidden"))]
+    anew = {row[0]: row for row in rows if row[0] not in _known or _known[row[0]][0] != row}
+    wrong: dict[int, dict[str, Any]] = {}
+    if anew:
+        keys = {row[1]: key for key, row in anew.items()}
+        for one in people_document(only=anew.keys() if len(anew) <= MOST_NAMED else None)["users"]:
+            key = keys.get(one["login"])
+            if key is None:
+                continue
+            try:
+                _known[key] = (anew[key], User.model_validate(one))
+            except ValidationError:
+                wrong[key] = one
+    users = [wrong[row[0]] if row[0] in wrong else _known[row[0]][1] for row in rows]
+    logins = {row[0]: row[1] for row in rows}
+    if len(_known) > max(MOST_KNOWN, 2 * len(users)):
+        _known.clear()
+    members: dict[str, list[str]] = {}
+    for group, account in _as_kept(Group.users.through.objects.values_list("group__name", "account_id")):
+        members.setdefault(group, []).append(logins[account])
+    for group in document["groups"]:
+        group["users"] = sorted(members.get(group["name"], []))
+    return {**document, "users": users}
+
+
+def _as_kept(asked: QuerySet[Any, Any]) -> list[tuple[Any, ...]]:
+    """The rows of a query as the database holds them."""
+    sql, parameters = asked.query.sql_with_params()
+    with connection.cursor() as cursor:
+        cursor.execute(sql, parameters)
+        return list(cursor.fetchall())
 
 
 def people_document(only: Collection[int] | None = None) -> dict[str, Any]:

@@ -218,7 +218,9 @@ def concerned(before: Evaluator, after: Evaluator) -> list[str]:
     old, new = before.bundle, after.bundle
     if old.organizations != new.organizations or old.attributes != new.attributes:
         return list({**before.people.users, **after.people.users})
-    found = {login for login in before.people.users.keys() | after.people.users.keys() if before.people.users.get(login) != after.people.users.get(login)}
+    found = before.people.users.keys() ^ after.people.users.keys()
+    # Who was not read anew is the same object.
+    found |= {login for login, user in after.people.users.items() if (old_user := before.people.users.get(login)) is not user and old_user != user}
     for people, others in ((before.people, after.people), (after.people, before.people)):
         for name, group in people.groups.items():
             other = others.groups.get(name)
@@ -238,7 +240,7 @@ def concerned(before: Evaluator, after: Evaluator) -> list[str]:
                     found |= _members(evaluated.people, assignment.group)
                 else:
                     return list({**before.people.users, **after.people.users})
-    return sorted(found & (before.people.users.keys() | after.people.users.keys()))
+    return sorted(login for login in found if login in before.people.users or login in after.people.users)
 
 
 def _members(people: People, group: str) -> set[str]:

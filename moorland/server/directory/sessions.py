@@ -16,6 +16,7 @@ def session_answer(account: Account | None, request: HttpRequest | None = None) 
     """Who is signed in, if anybody, and what the sign-in screen has to know."""
     space = Workspace.objects.first()
     return SessionAnswer(
+        manual=settings.MANUAL_ROOT is not None,
         workspace=space.name if space else "Moorland",
         ready=space is not None,
         account=_signed_in(account) if account else None,

@@ -51,6 +51,8 @@ class SessionAnswer(Shape):
     #: Providers that people may sign in by, and why the last try to was refused; told once.
     providers: list[Provider] = Field(default_factory=list)
     refused: str | None = None
+    #: Whether the manual is here, under /manual/.
+    manual: bool = False
     #: What has to be done before anything else in this session.
     first: Literal["password", "second_factor"] | None = None
 

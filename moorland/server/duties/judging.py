@@ -27,9 +27,8 @@ def holdings(base: Evaluator) -> Holdings:
         duty = duty_of(given)
         if duty.until is not None and duty.until < base.as_of:
             continue
-        logins = [duty.user] if duty.user is not None else [viewer.login for viewer in base.everyone() if duty.group in viewer.groups]
-        for login in logins:
-            found.setdefault(login or "", {})[given.pk] = duty
+        for login in [duty.user] if duty.user is not None else sorted(base.people.members(duty.group or "")):
+            found.setdefault(login, {})[given.pk] = duty
     return found
 
 

@@ -7,9 +7,10 @@ from typing import Any, Literal
 
 from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.reading import read_document
+from moorland.core.collector import collector_paused
 from moorland.server.catalog.models import Model
 from moorland.server.checks.models import Promise
-from moorland.server.directory.document import people_document
+from moorland.server.directory.document import people_document, people_read
 from moorland.server.errors import Failure, missing
 from moorland.server.pages.models import Page, Shelf
 from moorland.server.policies.assignments import assignments_of_roles
@@ -114,7 +115,8 @@ def bundle_with(
     assigned = assignments_of_roles() if assigned is None else assigned
     roles = [{**role, "assigned": assigned.get(role_ids.get(role["name"], 0), [])} for role in document.get("roles", [])]
     head = {"moorland": 1, "name": space.name, "time_zone": space.time_zone, "sensitive_tags": space.sensitive_tags}
-    return read_document(
-        {**head, **(people_document() if people is None else people), **stored_sources(), **document, "roles": roles},
-        named,
-    )
+    with collector_paused():
+        return read_document(
+            {**head, **(people_read() if people is None else people), **stored_sources(), **document, "roles": roles},
+            named,
+        )

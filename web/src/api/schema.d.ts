@@ -10923,6 +10923,11 @@ export interface components {
              * @default false
              */
             mail?: boolean;
+            /**
+             * Manual
+             * @default false
+             */
+            manual?: boolean;
             /** Providers */
             providers?: components["schemas"]["Provider"][];
             /** Ready */

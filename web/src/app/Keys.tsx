@@ -1,5 +1,8 @@
+import { useQuery } from "@tanstack/react-query";
 import { Modal } from "antd";
 import { useEffect, useState } from "react";
+import { useLocation } from "react-router-dom";
+import { queries } from "../api/queries";
 import { isTyping } from "../state/keys";
 
 const KEYS: [string, string][] = [
@@ -14,12 +17,17 @@ const KEYS: [string, string][] = [
   ["Ctrl Space", "names and values, in the text of a condition"],
   ["Tab, Shift Tab", "to the next or the last thing on the screen"],
   ["Esc", "close what is open"],
-  ["?", "this list"],
+  ["?", "this list, and the manual"],
 ];
 
-/** The list of keys, under `?`. */
+/** Where the manual tells of a screen that has no part of its own name there. */
+const TOLD_AT: Record<string, string> = { combine: "roles", statement: "reach", my: "my-pages", me: "my-account" };
+
+/** The list of keys, under `?`, and the way to what the manual says of the screen. */
 export function Keys() {
   const [open, setOpen] = useState(false);
+  const session = useQuery(queries.session());
+  const screen = useLocation().pathname.split("/")[1] ?? "";
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       if (event.key === "?" && !event.ctrlKey && !event.metaKey && !isTyping(event.target)) setOpen(true);
@@ -29,6 +37,12 @@ export function Keys() {
   }, []);
   return (
     <Modal open={open} title="Keys" footer={null} width={460} onCancel={() => setOpen(false)}>
+      {session.data?.manual && (
+        <p className="below-8">
+          In the manual: <Told to={`screens.html#${TOLD_AT[screen] ?? screen}`}>this screen</Told>,{" "}
+          <Told to="sentences.html">each kind of sentence by example</Told>, <Told to="first-day.html">the first day</Told>.
+        </p>
+      )}
       <table className="data">
         <tbody>
           {KEYS.map(([key, does]) => (
@@ -43,5 +57,13 @@ export function Keys() {
       </table>
       <p className="soft small">With ⌘ in the place of Ctrl where there is one. While text is written, keys write.</p>
     </Modal>
+  );
+}
+
+function Told({ to, children }: { to: string; children: string }) {
+  return (
+    <a href={`/manual/${to}`} target="moorland-manual" rel="noreferrer">
+      {children}
+    </a>
   );
 }

@@ -65,6 +65,13 @@ export function Connect({ login }: { login: string }) {
           </p>
           <Scroll label="What exists of it" className="scroll own-relation">
             <table className="data">
+              <thead>
+                <tr>
+                  <th>name</th>
+                  <th>kind</th>
+                  <th>called</th>
+                </tr>
+              </thead>
               <tbody>
                 {fields(relation.model, relation.table).map((field) => (
                   <tr key={`${field.kind}${field.name}`}>

@@ -145,6 +145,13 @@ function Sessions({ own }: { own: Own }) {
     <section aria-label="Sessions">
       <h3>Where you are signed in</h3>
       <table className="data">
+        <thead>
+          <tr>
+            <th>by</th>
+            <th>when</th>
+            <th aria-label="end it" />
+          </tr>
+        </thead>
         <tbody>
           {own.sessions.map((item) => (
             <tr key={item.id}>

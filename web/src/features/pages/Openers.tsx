@@ -142,7 +142,7 @@ export function Openers({ entry, edits, editable }: Props) {
         {plural(openers.length, "person", "people")} can open it {edits.names().length > 0 && <span className="aside">— as saved</span>}
       </h3>
       {openers.slice(0, 200).map((person) => (
-        <div key={person.login} className="row small">
+        <div key={person.login} className="row small person-opens">
           <NavLink to={`/people/${encodeURIComponent(person.login)}`} className="cut">
             {person.name}
           </NavLink>

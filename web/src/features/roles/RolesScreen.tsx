@@ -128,7 +128,9 @@ function Bench() {
           </button>
         </p>
         <p>
-          <Link to={`/combine${wanted ? `?roles=${encodeURIComponent(wanted)}` : ""}`}>Combine roles…</Link>
+          <Link className="textlink" to={`/combine${wanted ? `?roles=${encodeURIComponent(wanted)}` : ""}`}>
+            Combine roles…
+          </Link>
         </p>
         <Similar wanted={entries.length > 1} />
         <Deleted entries={roles.data.deleted} />
