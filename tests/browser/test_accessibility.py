@@ -93,7 +93,7 @@ def test_no_screen_of_the_administrator_has_a_serious_finding_light_or_dark(brow
         # A screen whose sign stands on the one before is loaded anew: that one would be looked at in its place.
         (admin.open if sign in admin.text() else admin.go)(path)
         admin.sees(sign)
-        admin.until(lambda: not admin.all(".ant-spin"), "loaded")
+        admin.until(lambda: not admin.all(".ant-spin, .on-its-way"), "loaded")
         if path.startswith("/roles"):
             admin.press("[data-testid=sentence-0] .words")
             admin.one(OPENED[path])
@@ -134,4 +134,8 @@ def test_a_viewers_page_and_the_sign_in_have_no_serious_finding(browsers: Callab
     viewer.click("Account Tam Holm")
     viewer.click("Sign out", ".ant-dropdown-menu-item")
     viewer.one(".sign-in")
+    assert serious(viewer) == []
+    viewer.press(".sign-in button[type=submit]")
+    viewer.sees("Enter your login.")
+    assert viewer.driver.switch_to.active_element.get_attribute("id") == "login"
     assert serious(viewer) == []

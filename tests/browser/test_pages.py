@@ -76,3 +76,11 @@ def test_nothing_on_a_readers_page_names_what_is_withheld(browsers: Browsers) ->
     jo.one("[data-testid=page]")
     source = jo.driver.page_source
     assert [word for word in ("urtailed", "ot available", "withheld") if word in source] == []
+
+
+def test_a_treemap_is_drawn_and_is_a_table_too(admin: Browser) -> None:
+    admin.open("/pages/stock-by-depot")
+    admin.one("section[aria-label='Value by class'] canvas")
+    admin.click("More of Value by class")
+    admin.click("As a table", ".ant-dropdown-menu-item")
+    admin.until(lambda: "Gearbox" in admin.one("section[aria-label='Value by class'] table").text, "the figures as a table")

@@ -271,3 +271,17 @@ def test_edits_are_undone_redone_and_saved_by_keys_and_signing_out_asks_first(ad
     admin.one("[data-testid=sentence-3]")
     admin.click("Discard")
     admin.until(lambda: not admin.all("[data-testid=sentence-3]"), "the edit is gone")
+
+
+def test_a_browser_that_keeps_nothing_is_no_trouble(browsers: Callable[[str], Browser]) -> None:
+    admin = browsers("h.warden")
+    refused = "Object.defineProperty(window, 'localStorage', {get() { throw new DOMException('refused', 'SecurityError'); }})"
+    made = admin.driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": refused})
+    try:
+        admin.open("/roles/area-steward")
+        admin.pin("j.ames")
+        admin.sees("What happens in the areas somebody looks after.")
+        admin.go("/people")
+        admin.sees("Ada Finn")
+    finally:
+        admin.driver.execute_cdp_cmd("Page.removeScriptToEvaluateOnNewDocument", made)

@@ -5,6 +5,8 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from moorland.core.bundle.reading import read_document
+from moorland.core.people import People
 from tests.core.test_people import viewer_of
 
 GROUPS = ["g0", "g1", "g2", "g3"]
@@ -104,7 +106,10 @@ def test_attributes_resolve_as_2_5_reads(given_people: dict[str, Any]) -> None:
         "default": given_people["default"],
     }
     own = {} if given_people["own"] is None else {"x": given_people["own"]}
-    viewer = viewer_of(attributes=[definition], organizations=organizations, groups=groups, ann={"attributes": own, "organization": "leaf"})
+    written = {"attributes": [definition], "organizations": organizations, "groups": groups}
+    viewer = viewer_of(**written, ann={"attributes": own, "organization": "leaf"})
+    known = People(read_document({"moorland": 1, "name": "test", "users": [{"login": "ann", "name": "Ann"}], **written}))
+    assert {name for name in known.groups if "ann" in known.members(name)} == viewer.groups.keys()
     assert {name: len(path) for name, path in viewer.groups.items()} == distances(given_people["groups"])
     found, wanted = viewer.values("x"), expected(given_people)
     assert (sorted(found) if found else found) == (sorted(wanted) if wanted else wanted)

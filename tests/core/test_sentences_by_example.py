@@ -14,9 +14,9 @@ from moorland.core.engine.questions import Question
 from moorland.core.sources.files import folder_loader
 
 PAGE = (Path(__file__).parents[2] / "docs" / "sentences.md").read_text("utf-8")
-FILES = dict(re.findall(r"```(?:csv|yaml) (\w+\.\w+)\n(.*?)```", PAGE, re.DOTALL))
+FILES = dict(re.findall(r"\*\*(\w+\.\w+)\*\*\n\n```\w+\n(.*?)```", PAGE, re.DOTALL))
 #: The kind of role, its sentences, and what the page says comes of them.
-EXAMPLES = re.findall(r"```yaml( limit)?\n(.*?)```\n\n((?:- [^\n]*\n)+)", PAGE, re.DOTALL)
+EXAMPLES = re.findall(r"(As a limit:\n\n)?```yaml\n(- .*?)```\n\n((?:- [^\n]*\n)+)", PAGE, re.DOTALL)
 
 
 def base_of(folder: Path, kind: str, sentences: str) -> Evaluator:
@@ -74,7 +74,7 @@ SAYINGS: list[tuple[str, Callable[..., bool]]] = [
 @pytest.mark.parametrize("place", range(len(EXAMPLES)))
 def test_an_example_comes_to_what_is_said(place: int, tmp_path: Path) -> None:
     limit, sentences, told = EXAMPLES[place]
-    base = base_of(tmp_path, limit.strip() or "grant", sentences)
+    base = base_of(tmp_path, "limit" if limit else "grant", sentences)
     for line in told.strip().split("\n"):
         saying = line.removeprefix("- ")
         found = next(((match, look) for pattern, look in SAYINGS if (match := re.fullmatch(pattern, saying))), None)

@@ -3,9 +3,11 @@
 import json
 import logging
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from django.test import Client
+from pytest_django.fixtures import SettingsWrapper
 
 from moorland.server.operation import views
 from moorland.server.operation.logs import JsonLines
@@ -61,3 +63,15 @@ def test_an_error_in_the_log_tells_where_and_not_about_whom() -> None:
     assert (line["error"], line["message"]) == ("ValueError", "origin %s")
     assert "ann" not in json.dumps(line)
     assert line["where"][-1].endswith("test_an_error_in_the_log_tells_where_and_not_about_whom")
+
+
+def test_the_manual_is_for_everybody_where_it_was_built(workspace: None, settings: SettingsWrapper, tmp_path: Path) -> None:
+    settings.MANUAL_ROOT = None
+    assert (Client().get("/manual/screens.html").status_code, Client().get("/api/session").json()["manual"]) == (404, False)
+    (tmp_path / "manual").mkdir()
+    (tmp_path / "manual" / "index.html").write_text("Begin")
+    (tmp_path / "beside").write_text("nobody's")
+    settings.MANUAL_ROOT = tmp_path / "manual"
+    assert b"".join(Client().get("/manual/").streaming_content) == b"Begin"
+    assert Client().get("/api/session").json()["manual"] is True
+    assert [Client().get(f"/manual/{path}").status_code for path in ("nothing.html", "../beside", "%2e%2e/beside")] == [404, 404, 404]

@@ -50,7 +50,7 @@ export function Keys() {
               <td>
                 <kbd>{key}</kbd>
               </td>
-              <td>{does}</td>
+              <td className="wraps">{does}</td>
             </tr>
           ))}
         </tbody>
