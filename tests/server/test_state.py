@@ -26,7 +26,7 @@ def test_data_is_joined_once_for_draft_and_live(boss: Session) -> None:
 
 def test_a_change_while_the_bundle_is_read_means_reading_again(workspace: None) -> None:
     reads = []
-    original = bundles.people_document
+    original = bundles.people_read
 
     def changing() -> dict[str, object]:
         document = original()
@@ -36,11 +36,11 @@ def test_a_change_while_the_bundle_is_read_means_reading_again(workspace: None) 
             outdate("people")
         return document
 
-    bundles.people_document = changing
+    bundles.people_read = changing
     try:
         assert "late" in evaluating.evaluator("draft").people.users
     finally:
-        bundles.people_document = original
+        bundles.people_read = original
     assert reads == [4, 5]
 
 
