@@ -74,4 +74,4 @@ def test_the_manual_is_for_everybody_where_it_was_built(workspace: None, setting
     settings.MANUAL_ROOT = tmp_path / "manual"
     assert b"".join(Client().get("/manual/").streaming_content) == b"Begin"
     assert Client().get("/api/session").json()["manual"] is True
-    assert [Client().get(f"/manual/{path}").status_code for path in ("nothing.html", "../beside", "%2e%2e/beside")] == [404, 404, 404]
+    assert [Client().get(f"/manual/{path}").status_code for path in ("nothing.html", "../beside", "%2e%2e/beside")] == [404, 400, 400]
