@@ -38,21 +38,24 @@ const addressed: Partial<Record<string, { screen: Deferred<(props: never) => Rea
   embed: { screen: screens.EmbeddedPage, asks: [] },
 };
 const wanted = addressed[window.location.pathname.split("/")[1] ?? ""];
-/** Whoever was signed in last time most likely is: what they need is fetched at once. */
+/** Whoever was signed in last time most likely is: what they need is fetched at once. Kept is whether they had a duty. */
 const WAS_IN = "moorland.in";
+const IN = { keeper: "yes", reader: "reader" } as const;
 /** A page in a frame of another application: no session is looked at, and nothing is kept in the browser. */
 const framed = window.location.pathname.startsWith("/embed/");
-const wasIn = !framed && remembered(WAS_IN) !== null;
+const was = framed ? null : remembered(WAS_IN);
+const wasIn = was !== null;
+const wasKeeper = was === IN.keeper;
 /** What is there before anything is shown: it would else come in pieces, each a moment later. */
 const starting = Promise.allSettled([
   ...(wasIn || framed ? [Dressed.fetch()] : []),
-  ...(wasIn ? [Workspace.fetch()] : framed ? [] : [SignIn.fetch()]),
+  ...(wasKeeper ? [Workspace.fetch()] : wasIn || framed ? [] : [SignIn.fetch()]),
   ...(wanted && (wasIn || framed) ? [wanted.screen.fetch()] : []),
 ]);
 if (wasIn) {
   void client.prefetchQuery(queries.session());
-  void client.prefetchQuery(queries.state());
-  for (const ask of wanted?.asks ?? []) ask();
+  if (wasKeeper) void client.prefetchQuery(queries.state());
+  if (wasKeeper) for (const ask of wanted?.asks ?? []) ask();
 }
 
 function Screens() {
@@ -60,9 +63,10 @@ function Screens() {
   const session = useQuery(queries.session());
   useEffect(() => onSignedOut(() => void changed()), [changed]);
   const inside = session.data?.account != null;
+  const keeper = (session.data?.account?.acts.length ?? 0) > 0;
   useEffect(() => {
-    if (session.data) remember(WAS_IN, inside ? "yes" : null);
-  }, [session.data, inside]);
+    if (session.data) remember(WAS_IN, !inside ? null : keeper ? IN.keeper : IN.reader);
+  }, [session.data, inside, keeper]);
   // While somebody signs in, what they need next is fetched.
   const outside = session.data !== undefined && !inside;
   useEffect(() => {
