@@ -4,11 +4,13 @@ import datetime
 import sqlite3
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import pytest
 from django.utils import timezone
 
 from moorland.server.directory.models import Account
+from moorland.server.schedules import scheduler
 from moorland.server.schedules.checks import run_checks, run_due_checks
 from moorland.server.schedules.models import ChecksSchedule, Schedule
 from moorland.server.schedules.running import run, run_due
@@ -169,3 +171,10 @@ def test_promises_run_by_schedule_on_what_sources_hold_now(boss: Session, file: 
     assert boss.error("PUT", "promises/schedule", {"when": None, "version": None}) == (409, "stale")
     boss.ok("PUT", "promises/schedule", {"when": None, "version": told["version"]})
     assert run_checks() is None
+
+
+@pytest.mark.django_db
+def test_before_a_workspace_is_set_up_nothing_is_looked_for_and_nothing_said(caplog: pytest.LogCaptureFixture, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(scheduler, "connection", mock.Mock())
+    scheduler._look()
+    assert caplog.records == []

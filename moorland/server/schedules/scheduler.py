@@ -7,6 +7,7 @@ from django.db import connection
 
 from moorland.server.origins.ldap_runs import run_due_directories
 from moorland.server.origins.models import Origin
+from moorland.server.releases.models import Workspace
 from moorland.server.reviews.closing import run_due_reviews
 from moorland.server.schedules.checks import run_due_checks
 from moorland.server.schedules.models import ChecksSchedule, Schedule
@@ -30,6 +31,8 @@ def start() -> BackgroundScheduler:
 
 def _look() -> None:
     try:
+        if not Workspace.objects.exists():
+            return
         run_due()
         run_due_checks()
         run_due_directories()
