@@ -127,7 +127,7 @@ function Bench() {
             Copy
           </button>
         </p>
-        <p>
+        <p className="above-8">
           <Link className="textlink" to={`/combine${wanted ? `?roles=${encodeURIComponent(wanted)}` : ""}`}>
             Combine roles…
           </Link>
