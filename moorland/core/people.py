@@ -198,8 +198,8 @@ class People:
         return Crowd(self.bundle.users, self.bundle.groups)
 
     def beside(self, other: "People") -> None:
-        """Takes over what another bundle with the same users and groups has been looked at for."""
-        if self.bundle.users is other.bundle.users and self.bundle.groups is other.bundle.groups:
+        """Takes over what another bundle with the same people has been looked at for."""
+        if all(getattr(self.bundle, part) is getattr(other.bundle, part) for part in ("users", "groups", "organizations", "attributes")):
             self.crowd = other.crowd
             self._groups_of_user, self._groups_of_group = other._groups_of_user, other._groups_of_group
 

@@ -126,3 +126,9 @@ def test_a_promise_is_for_one_for_some_or_over_all_and_nothing_else() -> None:
     ):
         with pytest.raises(ValueError, match=r"promise|exactly one"):
             Promise.model_validate({"name": "p", **wrong})
+
+
+def test_a_promise_that_reads_who_it_is_for_is_asked_of_each_however_it_is_written() -> None:
+    every = farm(rows_role("all", "site", "id > 0"), **PEOPLE)
+    must = {"rows": {"model": "farm", "table": "site", "where": "viewer . login = 'ann'", "at_least": 1}}
+    assert said(every, must, viewers="everyone") == (False, "not for bob, cal: sees 0 rows of site where viewer . login = 'ann'; at least 1 promised")

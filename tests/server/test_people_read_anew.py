@@ -1,6 +1,7 @@
 """Of the people of a bundle only those are read anew who have changed."""
 
 from moorland.core.bundle.people import User
+from moorland.server.directory import document
 from moorland.server.directory.document import people_document
 from moorland.server.directory.models import Account, Group, Organization
 from moorland.server.releases.bundles import bundle_of
@@ -29,3 +30,11 @@ def test_who_is_gone_is_gone(workspace: None) -> None:
     bundle_of("live")
     Account.objects.get(login="bob").delete()
     assert "bob" not in {user.login for user in bundle_of("live").users}
+
+
+def test_what_another_request_kept_of_an_account_is_not_taken_for_what_is_there(workspace: None) -> None:
+    bundle_of("live")
+    key = Account.objects.get(login="ann").pk
+    row, user = document._known[key]
+    document._known[key] = ((*row[:6], 0, *row[7:]), user.model_copy(update={"enabled": False}))
+    assert {user.login: user.enabled for user in bundle_of("live").users}["ann"] is True

@@ -123,9 +123,8 @@ class DistinctViews:
         deciding = _read_by_assignments(people) | told.names
         names = deciding.union(*self._reads.values())
         groups = _telling_groups(people, names, told.groups)
-        assigned = tuple(sorted({item.user for role in people.bundle.roles for item in role.assigned if item.user is not None}))
         by_role = tuple(tuple(item.user for item in role.assigned if item.user is not None) for role in people.bundle.roles)
-        key = (self._day, deciding, names, groups, assigned, by_role, tuple(self._reads.items()))
+        key = (self._day, deciding, names, groups, by_role, tuple(self._reads.items()))
         return self.crowd.kept(key, lambda: self._told_apart(deciding, names, groups, by_role))
 
     def _told_apart(self, deciding: frozenset[str], names: frozenset[str], groups: tuple[str, ...], by_role: tuple[tuple[str, ...], ...]) -> Codes:

@@ -48,7 +48,7 @@ def people_of(evaluator: Evaluator, meant: str | PeopleOf, alone: bool = False) 
 
 def reads_viewers(asked: Shape) -> bool:
     """Whether what a promise asks may read something of whoever it is asked for."""
-    return "viewer." in asked.model_dump_json().lower()
+    return "viewer" in asked.model_dump_json(exclude={"same_as"}).lower()
 
 
 def for_each(evaluator: Evaluator, meant: str | PeopleOf, alone: bool, kept: Callable[[Viewer], tuple[bool, str]]) -> tuple[bool, str]:

@@ -1,5 +1,6 @@
 """The people of the workspace in the written form of bundle.md."""
 
+import json
 from collections.abc import Collection
 from typing import Any
 
@@ -16,8 +17,6 @@ from moorland.server.directory.secret_values import opened
 _known: dict[int, tuple[tuple[Any, ...], User]] = {}
 #: So many are kept.
 MOST_KNOWN = 250_000
-#: So many accounts are asked for by name; more are read with all.
-MOST_NAMED = 900
 _FIELDS = ("pk", "login", "name", "email", "organization_id", "kind", "enabled", "about", "keeper", "first_day", "last_day")
 
 
@@ -29,21 +28,15 @@ def people_read() -> dict[str, Any]:
     document = people_document(only=())
     homes = dict(Organization.objects.values_list("pk", "name"))
     accounts = Account.objects.annotate(own=Cast("attributes", TextField()), hidden=Cast("sealed", TextField()))
-    rows = [(*row, homes.get(row[4])) for row in _as_kept(accounts.values_list(*_FIELDS, "own", "hidden"))]
-    anew = {row[0]: row for row in rows if row[0] not in _known or _known[row[0]][0] != row}
-    wrong: dict[int, dict[str, Any]] = {}
-    if anew:
-        keys = {row[1]: key for key, row in anew.items()}
-        for one in people_document(only=anew.keys() if len(anew) <= MOST_NAMED else None)["users"]:
-            key = keys.get(one["login"])
-            if key is None:
-                continue
-            try:
-                _known[key] = (anew[key], User.model_validate(one))
-            except ValidationError:
-                wrong[key] = one
-    users = [wrong[row[0]] if row[0] in wrong else _known[row[0]][1] for row in rows]
-    logins = {row[0]: row[1] for row in rows}
+    users: list[User | dict[str, Any]] = []
+    logins: dict[int, str] = {}
+    for asked in _as_kept(accounts.values_list(*_FIELDS, "own", "hidden")):
+        row = (*asked, homes.get(asked[4]))
+        kept = _known.get(row[0])
+        # Another request may keep another state of the same account meanwhile, even one that is taken back: only what is of this row is used.
+        read = kept[1] if kept is not None and kept[0] == row else _read_anew(row)
+        users.append(read)
+        logins[row[0]] = row[1]
     if len(_known) > max(MOST_KNOWN, 2 * len(users)):
         _known.clear()
     members: dict[str, list[str]] = {}
@@ -52,6 +45,27 @@ def people_read() -> dict[str, Any]:
     for group in document["groups"]:
         group["users"] = sorted(members.get(group["name"], []))
     return {**document, "users": users}
+
+
+def _read_anew(row: tuple[Any, ...]) -> User | dict[str, Any]:
+    """The user a row comes to, kept under it; the document where it is none."""
+    pk, login, name, email, _, kind, enabled, about, keeper, first, last, own, hidden, home = row
+    document = _user(login, name, email, home, kind, bool(enabled), json.loads(own), hidden, about, keeper, first, last)
+    try:
+        user = User.model_validate(document)
+    except ValidationError:
+        return document
+    _known[pk] = (row, user)
+    return user
+
+
+def _user(*kept: Any) -> dict[str, Any]:
+    """An account as it is written in a bundle; its days as text."""
+    login, name, email, home, kind, enabled, attributes, sealed, about, keeper, first, last = kept
+    attributes = {**attributes, **opened(sealed)} if sealed else attributes
+    user = {"login": login, "name": name, "email": email, "organization": home, "kind": kind, "enabled": enabled, "attributes": attributes}
+    days = {"from": first, "until": last} if first or last else {}
+    return {**user, **days, "about": about or None, "keeper": keeper or None}
 
 
 def _as_kept(asked: QuerySet[Any, Any]) -> list[tuple[Any, ...]]:
@@ -76,11 +90,8 @@ def people_document(only: Collection[int] | None = None) -> dict[str, Any]:
     fields = ("pk", "login", "name", "email", "organization_id", "kind", "enabled", "attributes", "sealed", "about", "keeper", "first_day", "last_day")
     for pk, login, name, email, home, kind, enabled, attributes, sealed, about, keeper, first, last in accounts.values_list(*fields):
         logins[pk] = login
-        organization = organizations[home].name if home else None
-        attributes = {**attributes, **opened(sealed)} if sealed else attributes
-        user = {"login": login, "name": name, "email": email, "organization": organization, "kind": kind, "enabled": enabled, "attributes": attributes}
-        days = {"from": first.isoformat() if first else None, "until": last.isoformat() if last else None} if first or last else {}
-        users.append({**user, **days, "about": about or None, "keeper": keeper or None})
+        days = (first.isoformat() if first else None, last.isoformat() if last else None)
+        users.append(_user(login, name, email, organizations[home].name if home else None, kind, enabled, attributes, sealed, about, keeper, *days))
     stored = list(Group.objects.all())
     names = {group.pk: group.name for group in stored}
     members: dict[int, list[str]] = {}

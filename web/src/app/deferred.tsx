@@ -17,7 +17,10 @@ export function deferred<P extends Part>(load: () => Promise<P>): Deferred<P> {
         found = part;
       },
       (wrong: unknown) => {
-        asked = undefined;
+        // It stands for a moment, so that whoever waits is told; a later try fetches it anew.
+        window.setTimeout(() => {
+          asked = undefined;
+        }, 1000);
         throw wrong;
       },
     );
