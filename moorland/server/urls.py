@@ -67,7 +67,7 @@ from moorland.server.outside.views import Issuers, OneIssuer, OutsideTries
 from moorland.server.pages.reader_views import PageOfReader, PagesOfReaders
 from moorland.server.pages.views import OnePage, OneShelf
 from moorland.server.policies.similar_views import Replacing, Similar
-from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, Roles, RoleUses
+from moorland.server.policies.views import Assignments, OneAssignment, OneRole, RestoredRole, RoleHolders, Roles, RoleUses
 from moorland.server.releases.views import (
     AskedReleases,
     Compared,
@@ -246,6 +246,7 @@ urlpatterns = [
     path("api/similar/replace", Replacing.as_view()),
     path("api/roles/<name:name>", OneRole.as_view()),
     path("api/roles/<name:name>/uses", RoleUses.as_view()),
+    path("api/roles/<name:name>/holders", RoleHolders.as_view()),
     path("api/roles/<name:name>/restore", RestoredRole.as_view()),
     path("api/roles/<name:name>/assignments", Assignments.as_view()),
     path("api/roles/<name:name>/assignments/<int:key>", OneAssignment.as_view()),

@@ -101,6 +101,7 @@ ENDPOINTS: list[tuple[str, str, Any, int, int, int]] = [
     ("GET", "similar", None, 200, 403, 401),
     ("POST", "similar/replace", {"roles": ["all", "steward"]}, 409, 403, 401),
     ("GET", "roles/steward/uses", None, 200, 403, 401),
+    ("GET", "roles/steward/holders", None, 200, 403, 401),
     ("GET", "releases", None, 200, 403, 401),
     ("POST", "releases", {"hash": "x"}, 409, 403, 401),
     ("GET", "releases/pending", None, 200, 403, 401),

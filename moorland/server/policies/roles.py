@@ -1,5 +1,6 @@
 """Roles of the draft: their entries in the list, and the checks and follow-ups of a save."""
 
+from collections import Counter
 from collections.abc import Iterable
 from typing import Any
 
@@ -28,40 +29,46 @@ def stored_role(name: str) -> Role:
 
 
 def role_entry(role: Role) -> RoleEntry:
-    """A role as the list shows it: holders, assignments, and how it is live."""
-    return role_entries([role])[0]
+    """A role as the list shows it: how many hold it, assignments, and how it is live."""
+    return role_entries([role], None)[0]
 
 
-def role_entries(roles: Iterable[Role]) -> list[RoleEntry]:
-    """The same of many, in as many queries as of one."""
+def role_entries(roles: Iterable[Role], known: set[str] | None) -> list[RoleEntry]:
+    """The same of many, in as many queries as of one; counted are those somebody knows of (None: everybody)."""
     held, release = holders_of(evaluator("draft")), live_release()
     live = {release.role_ids.get(document["name"]): document for document in release.document["roles"]} if release else {}
     wanted = list(roles)
     mapped: dict[int, list[Assignment]] = {}
     for assignment in Assignment.objects.filter(role__in=[role.pk for role in wanted]).select_related("account", "group"):
         mapped.setdefault(assignment.role_id, []).append(assignment)
-    return [_entry(role, held.get(role.name, []), live.get(role.pk), mapped.get(role.pk, [])) for role in wanted]
+    return [_entry(role, known_of(held.get(role.name, []), known), live.get(role.pk), mapped.get(role.pk, [])) for role in wanted]
+
+
+def known_of(holders: list[Holder], known: set[str] | None) -> list[Holder]:
+    """Of those who hold a role, whom somebody knows of (None: everybody)."""
+    return holders if known is None else [holder for holder in holders if holder.login in known]
 
 
 def _entry(role: Role, held: list[Holder], live: dict[str, Any] | None, mapped: list[Assignment]) -> RoleEntry:
     kept = [(assignment.pk, from_document(AssignmentShape, assignment_document(assignment))) for assignment in mapped]
+    reached = _reached(held)
     return RoleEntry(
         role=from_document(RoleShape, role.document),
         version=role.version,
-        holders=held,
-        assignments=[KeptAssignment(id=key, assignment=shape, people=_reached(held, shape)) for key, shape in kept],
+        people=len(held),
+        assignments=[KeptAssignment(id=key, assignment=shape, people=sum(count for way, count in reached if way == shape)) for key, shape in kept],
         live=live is not None,
         changed=live != role.document,
         released=from_document(RoleShape, live) if live is not None else None,
     )
 
 
-def _reached(held: list[Holder], wanted: AssignmentShape) -> int:
-    """How many people an assignment reaches today."""
-    # An assignment is one object for all it reaches: each is compared once.
+def _reached(held: list[Holder]) -> list[tuple[AssignmentShape | None, int]]:
+    """The assignments by which a role is held, with how many people each reaches today."""
+    # An assignment is one object for all it reaches.
     different = {id(path.assignment): path.assignment for holder in held for path in holder.paths}
-    same = {key: assignment == wanted for key, assignment in different.items()}
-    return sum(any(same[id(path.assignment)] for path in holder.paths) for holder in held)
+    counts = Counter(key for holder in held for key in {id(path.assignment) for path in holder.paths})
+    return [(assignment, counts[key]) for key, assignment in different.items()]
 
 
 def role_document(shape: RoleShape) -> dict[str, Any]:

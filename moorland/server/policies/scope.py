@@ -47,11 +47,6 @@ def refuse_renaming(rights: Rights, name: str) -> None:
             refuse_role(rights, role)
 
 
-def _counted(item: KeptAssignment, holders: list[Holder]) -> KeptAssignment:
-    """A mapping with how many of the people an account knows it reaches."""
-    return item.model_copy(update={"people": sum(any(path.assignment == item.assignment for path in holder.paths) for holder in holders)})
-
-
 def _without_condition(item: KeptAssignment) -> KeptAssignment:
     return item.model_copy(update={"assignment": item.assignment.model_copy(update={"when": without_literals(item.assignment.when or "")})})
 
@@ -63,19 +58,23 @@ def known_logins(rights: Rights) -> set[str] | None:
     return {viewer.login or "" for viewer in evaluator("draft").everyone() if knows_person(rights, viewer)}
 
 
+def told_holders(holders: list[Holder], rights: Rights, role: Role) -> list[Holder]:
+    """Who holds a role, as an account may read it: without literals the conditions by which it is held have none either."""
+    if may_read_literals(rights, role.model):
+        return holders
+    return [holder.model_copy(update={"paths": without_path_literals(holder.paths)}) for holder in holders]
+
+
 def told_role(entry: RoleEntry, rights: Rights, known: set[str] | None) -> RoleEntry:
-    """A role as an account may read it: who holds it as far as it knows them (None: everybody), and without literals the sentences in words."""
+    """A role as an account may read it: mapped to whom it knows (None: everybody), and without literals the sentences in words."""
     if known is not None:
-        holders = [holder for holder in entry.holders if holder.login in known]
         kept = [item for item in entry.assignments if item.assignment.user is None or item.assignment.user in known]
-        entry = entry.model_copy(update={"holders": holders, "assignments": [_counted(item, holders) for item in kept]})
+        entry = entry.model_copy(update={"assignments": kept})
     literals = may_read_literals(rights, entry.role.model)
     told = [said(sentence, literals) for sentence in entry.role.sentences]
     if literals:
         writes = rights.reaches("roles", model=entry.role.model) if entry.role.model is not None else rights.whole("roles")
         return entry if writes else entry.model_copy(update={"told": told})
-    holders = [holder.model_copy(update={"paths": without_path_literals(holder.paths)}) for holder in entry.holders]
-    entry = entry.model_copy(update={"holders": holders})
     mapped = [item if item.assignment.when is None else _without_condition(item) for item in entry.assignments]
     entry = entry.model_copy(update={"assignments": mapped})
     bare = entry.role.model_copy(update={"sentences": []})

@@ -19,17 +19,23 @@ class KeptAssignment(Shape):
 
 
 class RoleEntry(Shape):
-    """A role of the draft, who holds it, and whether it is live as it stands; `released` is how it is live."""
+    """A role of the draft, how many hold it, and whether it is live as it stands; `released` is how it is live."""
 
     role: Role
     version: int
-    holders: list[Holder]
+    people: int
     assignments: list[KeptAssignment]
     live: bool
     changed: bool
     #: What the sentences say, for who does not write them; where literals may not be read the role comes without its sentences.
     told: list[str] | None = None
     released: Role | None
+
+
+class HoldersAnswer(Shape):
+    """Who holds a role, and by which ways."""
+
+    holders: list[Holder]
 
 
 class DeletedRole(Shape):

@@ -10,16 +10,26 @@ from moorland.core.bundle.writing import to_plain
 from moorland.core.insight.uses import uses_of_role
 from moorland.server.changes import expect_version, recorded
 from moorland.server.directory.knowing import knows_person
-from moorland.server.directory.service import still_as_judged, tried
+from moorland.server.directory.service import holders_of, still_as_judged, tried
 from moorland.server.directory.shapes import ImpactAnswer
 from moorland.server.duties.permission import READERS, request_rights, within
 from moorland.server.errors import answer, from_document, missing, read_body
 from moorland.server.evaluating import evaluator
 from moorland.server.policies.assignments import add_assignment, assignment_document
 from moorland.server.policies.models import Role
-from moorland.server.policies.roles import check_assignments, checked_role, reached_by, rename_elsewhere, role_entries, role_entry, stored_role, take_out
-from moorland.server.policies.scope import known_logins, refuse_renaming, refuse_role, told_role
-from moorland.server.policies.shapes import AssignmentsRequest, DeletedRole, MappingAnswer, RoleEntry, RolesAnswer, RoleSave, RoleUsesAnswer
+from moorland.server.policies.roles import (
+    check_assignments,
+    checked_role,
+    known_of,
+    reached_by,
+    rename_elsewhere,
+    role_entries,
+    role_entry,
+    stored_role,
+    take_out,
+)
+from moorland.server.policies.scope import known_logins, refuse_renaming, refuse_role, told_holders, told_role
+from moorland.server.policies.shapes import AssignmentsRequest, DeletedRole, HoldersAnswer, MappingAnswer, RoleEntry, RolesAnswer, RoleSave, RoleUsesAnswer
 from moorland.server.requests import TRY, VERSION, account_of, only_tried, version_of
 from moorland.server.viewing.knowing import may_know_role
 
@@ -36,7 +46,9 @@ class Roles(APIView):
         deleted = [DeletedRole(name=role.name, label=role.document.get("label") or role.name) for role in stored if role.deleted]
         known = known_logins(rights)
         return answer(
-            RolesAnswer(roles=[told_role(entry, rights, known) for entry in role_entries(role for role in stored if not role.deleted)], deleted=deleted)
+            RolesAnswer(
+                roles=[told_role(entry, rights, known) for entry in role_entries((role for role in stored if not role.deleted), known)], deleted=deleted
+            )
         )
 
     @extend_schema(request=RoleSave, responses={201: RoleEntry})
@@ -93,6 +105,20 @@ class RoleUses(APIView):
         if not may_know_role(rights, from_document(RoleShape, role.document)):
             raise missing("role", name)
         return answer(RoleUsesAnswer(uses=uses_of_role(evaluator("draft").bundle, name)))
+
+
+class RoleHolders(APIView):
+    """By duty: who holds a role of the draft, as far as whoever asks knows them."""
+
+    needs = {"GET": READERS}
+
+    @extend_schema(responses=HoldersAnswer)
+    def get(self, request: Request, name: str) -> Response:
+        rights, role = request_rights(request), from_document(RoleShape, stored_role(name).document)
+        if not may_know_role(rights, role):
+            raise missing("role", name)
+        holders = known_of(holders_of(evaluator("draft")).get(name, []), known_logins(rights))
+        return answer(HoldersAnswer(holders=told_holders(holders, rights, role)))
 
 
 class RestoredRole(APIView):

@@ -58,6 +58,7 @@ export const queries = {
   organization: (name: string) => ({ ...ask("get", "/api/organizations/{name}", { params: { path: { name } } }), retry: false }),
 
   roles: () => ({ ...ask("get", "/api/roles", {}), staleTime: A_WHILE }),
+  roleHolders: (name: string) => ask("get", "/api/roles/{name}/holders", { params: { path: { name } } }),
   roleUses: (name: string) => ask("get", "/api/roles/{name}/uses", { params: { path: { name } } }),
   similar: () => ({ ...ask("get", "/api/similar", {}), staleTime: 30_000 }),
   combined: (body: Shapes["CombineRequest"]) => ({ ...ask("post", "/api/combine", { body }), ...SETTLED }),
@@ -217,6 +218,7 @@ const HANGS_ON: Record<Address, readonly Part[]> = {
   "/api/organizations/{name}": ["people"],
   "/api/roles": ["people", "roles", "release"],
   "/api/roles/{name}/uses": ["roles", "release"],
+  "/api/roles/{name}/holders": ["people", "roles"],
   "/api/similar": SEEN,
   "/api/combine": SEEN,
   "/api/entitlements/columns": SEEN,

@@ -2196,6 +2196,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/roles/{name}/holders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description By duty: who holds a role of the draft, as far as whoever asks knows them. */
+        get: operations["api_roles_holders_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/roles/{name}/restore": {
         parameters: {
             query?: never;
@@ -6172,6 +6189,14 @@ export interface components {
             name: string;
             /** Paths */
             paths: components["schemas"]["RolePath"][];
+        };
+        /**
+         * HoldersAnswer
+         * @description Who holds a role, and by which ways.
+         */
+        HoldersAnswer: {
+            /** Holders */
+            holders: components["schemas"]["Holder"][];
         };
         /**
          * HoldersGrid
@@ -10410,17 +10435,17 @@ export interface components {
         };
         /**
          * RoleEntry
-         * @description A role of the draft, who holds it, and whether it is live as it stands; `released` is how it is live.
+         * @description A role of the draft, how many hold it, and whether it is live as it stands; `released` is how it is live.
          */
         RoleEntry: {
             /** Assignments */
             assignments: components["schemas"]["KeptAssignment"][];
             /** Changed */
             changed: boolean;
-            /** Holders */
-            holders: components["schemas"]["Holder"][];
             /** Live */
             live: boolean;
+            /** People */
+            people: number;
             released: components["schemas"]["Role"] | null;
             role: components["schemas"]["Role"];
             /**
@@ -16352,6 +16377,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImpactAnswer"];
+                };
+            };
+        };
+    };
+    api_roles_holders_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldersAnswer"];
                 };
             };
         };

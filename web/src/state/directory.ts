@@ -21,7 +21,7 @@ export function usePeople(wanted = true) {
 
 export type PeopleData = NonNullable<ReturnType<typeof usePeople>["data"]>;
 
-/** All roles of the draft, with holders and assignments. */
+/** All roles of the draft, with how many hold each, and assignments. */
 export function useRoles(wanted = true) {
   return useQuery({ ...queries.roles(), enabled: wanted });
 }

@@ -9,7 +9,7 @@ import { drawn, MODEL } from "./bench";
 
 const entry = (version: number, about: string): RoleEntry => {
   const role: Role = { name: "r", kind: "grant", model: "m", about, sentences: [] };
-  return { role, released: role, version, live: true, changed: false, holders: [], assignments: [] };
+  return { role, released: role, version, live: true, changed: false, people: 0, assignments: [] };
 };
 
 const refused = () => Response.json({ error: { code: "stale", message: "Somebody saved it first.", problems: [] } }, { status: 409 });

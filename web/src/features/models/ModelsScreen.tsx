@@ -70,11 +70,12 @@ function OneModel({ model }: { model: ModelAnswer }) {
     enabled: bench.focus > 0,
   });
   const refreshes = useQuery(queries.refreshes(document.name));
+  const holding = useQuery(queries.held()).data?.held;
   const own = useMemo(() => (roles.data?.roles ?? []).filter((entry) => entry.role.model === document.name), [roles.data, document.name]);
-  const held = useMemo(
-    () => own.filter((entry) => holds(entry.holders, entry.role.name, viewer)).map((entry) => entry.role.name),
-    [own, viewer],
-  );
+  const held = useMemo(() => {
+    const roles = rolesHeld(holding ?? {}, viewer);
+    return own.map((entry) => entry.role.name).filter((role) => roles.includes(role));
+  }, [own, holding, viewer]);
   const chosenRoles = shown ?? (bench.focus > 0 ? held : []);
   const restrictions = useMemo(
     () =>
@@ -216,11 +217,10 @@ function OneModel({ model }: { model: ModelAnswer }) {
   );
 }
 
-/** Whether a pinned viewer holds a role. */
-function holds(holders: { login: string }[], role: string, viewer: PinnedViewer): boolean {
-  if (typeof viewer === "string") return holders.some((holder) => holder.login === viewer);
-  if ("imagine" in viewer) return viewer.imagine.only_roles?.includes(role) ?? false;
-  if ("login" in viewer)
-    return viewer.only_roles ? viewer.only_roles.includes(role) : holders.some((holder) => holder.login === viewer.login);
-  return false;
+/** The roles a pinned viewer holds. */
+function rolesHeld(held: Record<string, string[]>, viewer: PinnedViewer): string[] {
+  if (typeof viewer === "string") return held[viewer] ?? [];
+  if ("imagine" in viewer) return viewer.imagine.only_roles ?? [];
+  if ("login" in viewer) return viewer.only_roles ?? held[viewer.login] ?? [];
+  return [];
 }

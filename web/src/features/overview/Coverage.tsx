@@ -33,7 +33,7 @@ export function Coverage() {
             .map((item) => ({
               key: item.role.name,
               label: item.role.label ?? item.role.name,
-              logins: item.holders.filter((holder) => holder.enabled).map((holder) => holder.login),
+              logins: listed.filter((person) => person.enabled && person.roles.includes(item.role.name)).map((person) => person.login),
             }))
         : bench.pins.flatMap((pin) => (typeof pin.viewer === "string" ? [{ key: pin.key, label: pin.title, logins: [pin.viewer] }] : []));
   const columns = circles.filter((circle) => circle.logins.length > 0);

@@ -112,7 +112,7 @@ export function SentencesList({ edits, pages, editable }: Props) {
                       <div key={id}>{assignment.group ?? assignment.user ?? (assignment.everyone ? "everyone" : assignment.when)}</div>
                     ))}
                   </td>
-                  <td className="number">{entry.holders.length}</td>
+                  <td className="number">{entry.people}</td>
                 </tr>
               );
             })}

@@ -1,6 +1,8 @@
+import { useQuery } from "@tanstack/react-query";
 import { Button, Select } from "antd";
 import { useState } from "react";
 import { ApiError, type ModelAnswer, type PinnedViewer, type Role, type RoleEntry, type Schemas } from "../../api/client";
+import { queries } from "../../api/queries";
 import { useAsking } from "../../state/asking";
 import { usePeople, useRoles } from "../../state/directory";
 import { useWorkbench } from "../../state/workbench";
@@ -40,6 +42,7 @@ export function EffectPanel(props: Props) {
   const people = usePeople();
   const roles = useRoles();
   const pin = bench.pins[bench.focus - 1] ?? bench.pins[0];
+  const holders = useQuery({ ...queries.roleHolders(entry.role.name), enabled: !pin && entry.people > 0 });
   const at = pin ? bench.pins.indexOf(pin) : 0;
   const [together, setTogether] = useState(false);
   const asking = useAsking();
@@ -47,7 +50,7 @@ export function EffectPanel(props: Props) {
     return (
       <Empty title="Pin somebody to see what this role does">
         <p>The effect follows every keystroke, before anything is saved.</p>
-        {(entry.holders ?? []).slice(0, 3).map((holder) => {
+        {(holders.data?.holders ?? []).slice(0, 3).map((holder) => {
           const held = people.data?.people.find((person) => person.login === holder.login)?.roles.join(", ") ?? "";
           return (
             <p key={holder.login}>

@@ -1,10 +1,9 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { App, Button, Modal } from "antd";
+import { App, Modal } from "antd";
 import { useState } from "react";
 import { type Assignment, api, data, type RoleEntry } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
 import { AddMapping } from "../../ui/AddMapping";
-import { plural } from "../../ui/figures";
 import { Impact } from "../../ui/Impact";
 import { Notice } from "../../ui/Notice";
 
@@ -17,7 +16,8 @@ function target(assignment: Assignment): string {
   return assignment.user ?? assignment.group ?? (assignment.everyone ? "everyone" : (assignment.when ?? ""));
 }
 
-function what(assignment: Assignment): string {
+/** What kind of thing an assignment names. */
+export function what(assignment: Assignment): string {
   return assignment.user ? "user" : assignment.group ? "group" : assignment.everyone ? "everybody" : "condition";
 }
 
@@ -102,51 +102,5 @@ function RemoveMapping({ entry, id, title, close }: { entry: RoleEntry; id: numb
       {confirm.isError && <Notice kind="bad">{confirm.error.message}</Notice>}
       {preview.data ? <Impact viewers={preview.data.viewers} /> : <p className="soft">Working out who loses what…</p>}
     </Modal>
-  );
-}
-
-export function Holders({ entry }: { entry: RoleEntry }) {
-  const [open, setOpen] = useState(false);
-  const ways = entry.assignments.filter((item) => item.people > 0).length;
-  return (
-    <>
-      <button type="button" className="textlink" onClick={() => setOpen(true)}>
-        held by {plural(entry.holders.length, "person", "people")}, {plural(ways, "way")}
-      </button>
-      <Modal
-        open={open}
-        onCancel={() => setOpen(false)}
-        footer={<Button onClick={() => setOpen(false)}>Close</Button>}
-        title={`Who holds ${entry.role.label ?? entry.role.name}`}
-        width={560}
-      >
-        <div className="scroll low-420">
-          <table className="data">
-            <thead>
-              <tr>
-                <th>Person</th>
-                <th>By</th>
-              </tr>
-            </thead>
-            <tbody>
-              {entry.holders.map((holder) => (
-                <tr key={holder.login}>
-                  <td>
-                    {holder.name} <span className="soft small">{holder.login}</span>{" "}
-                    {!holder.enabled && <span className="warn small">disabled</span>}
-                  </td>
-                  <td>
-                    {holder.paths
-                      .map((path) => (path.groups.length ? path.groups.join(" ← ") : path.assignment ? what(path.assignment) : ""))
-                      .join("; ")}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          {entry.holders.length === 0 && <p className="soft">Nobody holds this role.</p>}
-        </div>
-      </Modal>
-    </>
   );
 }

@@ -11,7 +11,8 @@ import { Notice } from "../../ui/Notice";
 import { type Kind, kindOf, unfinished } from "../../ui/sentences/sentence";
 import type { RoleEdits } from "../../ui/unsavedEdits";
 import { CompareLive } from "./CompareLive";
-import { Holders, Mapping } from "./Mapping";
+import { Holders } from "./Holders";
+import { Mapping } from "./Mapping";
 import { opensOf } from "./opens";
 import { SentenceCard } from "./SentenceCard";
 import { UsedWhere, useUses } from "./UsedWhere";
@@ -359,8 +360,8 @@ function DeleteRole({
       onOk={() => remove().then(close)}
     >
       <p>
-        {entry.holders.length === 0 ? "Nobody holds it." : `${entry.holders.length} people hold it; they keep it until the next release.`}{" "}
-        You can restore it until then.
+        {entry.people === 0 ? "Nobody holds it." : `${entry.people} people hold it; they keep it until the next release.`} You can restore
+        it until then.
       </p>
       {(uses.data?.uses.length ?? 0) > 0 && (
         <>

@@ -3,9 +3,9 @@ import type { RoleEntry } from "../../api/client";
 import { useRoles } from "../../state/directory";
 import { useRights } from "../../state/rights";
 import { useWorkbench } from "../../state/workbench";
-import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
 import { useOpenFirst } from "../../ui/useOpenFirst";
+import { Holders } from "./Holders";
 import { Mapping } from "./Mapping";
 import "./roles.css";
 import "../../ui/forms.css";
@@ -33,7 +33,7 @@ export function RolesReader() {
           >
             <span className="cut">{item.role.label ?? item.role.name}</span>
             <span className="n" title="people who hold it">
-              {item.holders.length}
+              {item.people}
             </span>
           </NavLink>
         ))}
@@ -69,8 +69,8 @@ function Reading({ entry, mapping }: { entry: RoleEntry; mapping: boolean }) {
         </ol>
       )}
       {mapping ? <Mapping entry={entry} /> : null}
-      <h3>Held by {plural(entry.holders.length, "person", "people")}</h3>
-      <p>{entry.holders.map((holder) => holder.name).join(", ") || "Nobody you know of."}</p>
+      <h3>Who holds it</h3>
+      <p>{entry.people === 0 ? "Nobody you know of." : <Holders entry={entry} />}</p>
     </>
   );
 }

@@ -239,7 +239,7 @@ function RoleList({
             </span>
           ) : null}
           <span className="n" title="people who hold it">
-            {entry.holders.length}
+            {entry.people}
           </span>
         </NavLink>
       ))}

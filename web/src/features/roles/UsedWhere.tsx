@@ -23,7 +23,7 @@ export function UsedWhere({ entry, close }: { entry: RoleEntry; close: () => voi
     >
       {uses.isError && <Notice kind="bad">{uses.error.message}</Notice>}
       <p>
-        Mapped in {plural(entry.assignments.length, "way")}, held by {plural(entry.holders.length, "person", "people")}.
+        Mapped in {plural(entry.assignments.length, "way")}, held by {plural(entry.people, "person", "people")}.
       </p>
       {uses.data?.uses.length === 0 && <p className="soft">No sentence, table of entitlements or promise names it.</p>}
       <ul>
