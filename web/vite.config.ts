@@ -1,6 +1,8 @@
 import { defineConfig } from "vite";
+import { antdStyles } from "./antdStyles";
 
 export default defineConfig({
+  plugins: [antdStyles()],
   oxc: { jsx: { runtime: "automatic" } },
   build: {
     outDir: "dist",

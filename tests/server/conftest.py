@@ -10,7 +10,7 @@ from django.db import connection, transaction
 from django.test import Client
 
 from moorland.server import evaluating, setup
-from moorland.server.directory.service import holders_of
+from moorland.server.directory.service import holders_of, reached_of
 from moorland.server.trail import floods, verifying
 from moorland.server.viewing import looks, role_use
 
@@ -73,6 +73,7 @@ def workspace(tmp_path: Path, db: None) -> Iterator[None]:
     floods._floods.clear()
     verifying._looked = verifying._Looked()
     holders_of.cache_clear()
+    reached_of.cache_clear()
     if not _filled:
         (tmp_path / "bundle.yaml").write_text(BUNDLE)
         (tmp_path / "site.csv").write_text("id,area,rent\n1,fell,10\n2,marsh,20\n3,fell,30\n")

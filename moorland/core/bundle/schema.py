@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from moorland.core.bundle.model import Column, Measure, Model, Table
 from moorland.core.bundle.problems import Problem, nearest_name
@@ -36,6 +37,11 @@ class Schema:
     paths: dict[str, dict[str, tuple[Step, ...]]]
     order: tuple[str, ...]
     problems: tuple[Problem, ...] = field(default=(), compare=False)
+
+    @cached_property
+    def written(self) -> str:
+        """The model as text: what is the same for it is the same for the data joined by it. Written once, it is looked up at every answer."""
+        return self.model.model_dump_json()
 
     def reaches(self, table: str, other: str) -> bool:
         """Whether `other` is `table` itself or one of its lookups."""

@@ -265,7 +265,7 @@ class Evaluator:
         compiled = self.models[model]
         schema = compiled.schema
         tables = {table.name: self.table(schema.model, table.name) for table in schema.model.tables if table.alias_of is None}
-        key = (schema.model.model_dump_json(), tuple(table.version for table in tables.values()), self.as_of, self._chosen_by(model))
+        key = (schema.written, tuple(table.version for table in tables.values()), self.as_of, self._chosen_by(model))
         if key not in self.shared:
             for old in [old for old in self.shared if isinstance(old, tuple) and (old[0], old[-1]) == (key[0], key[-1]) and old[1] != key[1]]:
                 del self.shared[old]

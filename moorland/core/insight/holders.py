@@ -1,5 +1,7 @@
 """Who holds which role, and by which path (semantics.md 5.2)."""
 
+from collections import Counter
+
 from moorland.core.bundle.policy import Assignment
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.evaluator import Evaluator
@@ -51,6 +53,14 @@ def holders(evaluator: Evaluator) -> dict[str, list[Holder]]:
         for role in viewer.held:
             result[role].append(Holder(login=viewer.login or "", name=viewer.name or "", enabled=viewer.enabled, paths=paths_of(viewer, role)))
     return result
+
+
+def reached(held: list[Holder]) -> list[tuple[Assignment | None, int]]:
+    """The assignments by which a role is held, with how many of its holders each reaches."""
+    # An assignment is one object for all it reaches.
+    different = {id(path.assignment): path.assignment for holder in held for path in holder.paths}
+    counts = Counter(key for holder in held for key in {id(path.assignment) for path in holder.paths})
+    return [(assignment, counts[key]) for key, assignment in different.items()]
 
 
 def page_openers(evaluator: Evaluator) -> dict[str, list[str]]:

@@ -7,9 +7,10 @@ from functools import lru_cache
 from django.db import transaction
 
 from moorland.core.bundle.duties import ActName
+from moorland.core.bundle.policy import Assignment
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.insight.holders import Holder, holders, page_openers
+from moorland.core.insight.holders import Holder, holders, page_openers, reached
 from moorland.core.insight.impact import ViewerImpact, impact
 from moorland.core.people import People, Viewer
 from moorland.server.changes import in_charge, nobody_in_charge
@@ -28,6 +29,12 @@ from moorland.server.releases.bundles import State, bundle_about, bundle_of, liv
 def holders_of(base: Evaluator) -> dict[str, list[Holder]]:
     """Who holds which role; an evaluator never changes, so neither does the answer."""
     return holders(base)
+
+
+@lru_cache(maxsize=4)
+def reached_of(base: Evaluator) -> dict[str, list[tuple[Assignment | None, int]]]:
+    """For each role the ways it is held, with how many people each reaches; kept as `holders_of` is."""
+    return {role: reached(held) for role, held in holders_of(base).items()}
 
 
 @lru_cache(maxsize=4)

@@ -1,6 +1,5 @@
 """Roles of the draft: their entries in the list, and the checks and follow-ups of a save."""
 
-from collections import Counter
 from collections.abc import Iterable
 from typing import Any
 
@@ -8,9 +7,9 @@ from moorland.core.bundle.policy import Assignment as AssignmentShape
 from moorland.core.bundle.policy import Role as RoleShape
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.writing import to_plain
-from moorland.core.insight.holders import Holder
+from moorland.core.insight.holders import Holder, reached
 from moorland.core.insight.uses import renamed
-from moorland.server.directory.service import holders_of
+from moorland.server.directory.service import holders_of, reached_of
 from moorland.server.errors import Failure, from_document, missing
 from moorland.server.evaluating import evaluator, evaluator_with
 from moorland.server.policies.assignments import assignment_document
@@ -18,6 +17,9 @@ from moorland.server.policies.models import Assignment, Role
 from moorland.server.policies.shapes import KeptAssignment, RoleEntry
 from moorland.server.releases.bundles import live_release
 from moorland.server.viewing.service import evaluators
+
+#: The ways a role is held, each with how many it reaches.
+Ways = list[tuple[AssignmentShape | None, int]]
 
 
 def stored_role(name: str) -> Role:
@@ -35,13 +37,19 @@ def role_entry(role: Role) -> RoleEntry:
 
 def role_entries(roles: Iterable[Role], known: set[str] | None) -> list[RoleEntry]:
     """The same of many, in as many queries as of one; counted are those somebody knows of (None: everybody)."""
-    held, release = holders_of(evaluator("draft")), live_release()
+    base, release = evaluator("draft"), live_release()
+    held = holders_of(base)
     live = {release.role_ids.get(document["name"]): document for document in release.document["roles"]} if release else {}
     wanted = list(roles)
     mapped: dict[int, list[Assignment]] = {}
     for assignment in Assignment.objects.filter(role__in=[role.pk for role in wanted]).select_related("account", "group"):
         mapped.setdefault(assignment.role_id, []).append(assignment)
-    return [_entry(role, known_of(held.get(role.name, []), known), live.get(role.pk), mapped.get(role.pk, [])) for role in wanted]
+    entries = []
+    for role in wanted:
+        holders = known_of(held.get(role.name, []), known)
+        ways = reached_of(base).get(role.name, []) if known is None else reached(holders)
+        entries.append(_entry(role, len(holders), ways, live.get(role.pk), mapped.get(role.pk, [])))
+    return entries
 
 
 def known_of(holders: list[Holder], known: set[str] | None) -> list[Holder]:
@@ -49,26 +57,17 @@ def known_of(holders: list[Holder], known: set[str] | None) -> list[Holder]:
     return holders if known is None else [holder for holder in holders if holder.login in known]
 
 
-def _entry(role: Role, held: list[Holder], live: dict[str, Any] | None, mapped: list[Assignment]) -> RoleEntry:
+def _entry(role: Role, people: int, ways: Ways, live: dict[str, Any] | None, mapped: list[Assignment]) -> RoleEntry:
     kept = [(assignment.pk, from_document(AssignmentShape, assignment_document(assignment))) for assignment in mapped]
-    reached = _reached(held)
     return RoleEntry(
         role=from_document(RoleShape, role.document),
         version=role.version,
-        people=len(held),
-        assignments=[KeptAssignment(id=key, assignment=shape, people=sum(count for way, count in reached if way == shape)) for key, shape in kept],
+        people=people,
+        assignments=[KeptAssignment(id=key, assignment=shape, people=sum(count for way, count in ways if way == shape)) for key, shape in kept],
         live=live is not None,
         changed=live != role.document,
         released=from_document(RoleShape, live) if live is not None else None,
     )
-
-
-def _reached(held: list[Holder]) -> list[tuple[AssignmentShape | None, int]]:
-    """The assignments by which a role is held, with how many people each reaches today."""
-    # An assignment is one object for all it reaches.
-    different = {id(path.assignment): path.assignment for holder in held for path in holder.paths}
-    counts = Counter(key for holder in held for key in {id(path.assignment) for path in holder.paths})
-    return [(assignment, counts[key]) for key, assignment in different.items()]
 
 
 def role_document(shape: RoleShape) -> dict[str, Any]:

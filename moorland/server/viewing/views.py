@@ -213,10 +213,10 @@ class ModelDocument(APIView):
 
 def _sizes(base: Evaluator, model: str) -> dict[str, int]:
     """How many rows each table has; without those that stay in a source that is not reached, or is chosen by who asks."""
-    found: dict[str, int] = {}
-    for name in base.models[model].schema.tables.keys() - base.data(model).missing.keys():
+    found, data = dict[str, int](), base.data(model)
+    for name in base.models[model].schema.tables.keys() - data.missing.keys():
         with contextlib.suppress(SourceFailed):
-            found[name] = base.data(model).size(name)
+            found[name] = data.size(name)
     return found
 
 

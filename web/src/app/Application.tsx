@@ -1,11 +1,12 @@
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
-import { type ReactNode, Suspense, useEffect, useState } from "react";
+import { type ReactNode, Suspense, useDeferredValue, useEffect, useState } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router-dom";
 import { ApiError, onSignedOut } from "../api/client";
 import { queries, useChanged } from "../api/queries";
 import { ModeContext } from "../state/mode";
 import { remember, remembered } from "../state/remembered";
 import { SCREENS } from "../state/rights";
+import { firstState, kept, modelOf } from "../state/start";
 import { applyColours, type Mode } from "../state/theme";
 import { Fallen } from "../ui/Fallen";
 import { Notice } from "../ui/Notice";
@@ -53,9 +54,18 @@ const starting = Promise.allSettled([
   ...(wanted && (wasIn || framed) ? [wanted.screen.fetch()] : []),
 ]);
 if (wasIn) {
-  void client.prefetchQuery(queries.session());
-  if (wasKeeper) void client.prefetchQuery(queries.state());
+  const session = client.fetchQuery(queries.session());
+  const workspace = wasKeeper ? client.fetchQuery(queries.state()) : null;
   if (wasKeeper) for (const ask of wanted?.asks ?? []) ask();
+  // Nearly every screen reads the model that is worked on: it is asked for as soon as it is known which that is.
+  void Promise.all([session, workspace]).then(
+    ([{ account }, space]) => {
+      const model = account && space && modelOf(space.models, kept<string | null>(account.login, "model", null));
+      if (account && model) void client.prefetchQuery(queries.model(model, firstState(account)));
+      // What went wrong is told by the screens, which ask the same.
+    },
+    () => undefined,
+  );
 }
 
 function Screens() {
@@ -76,23 +86,25 @@ function Screens() {
   }, [outside]);
   const [started, setStarted] = useState(false);
   useEffect(() => void starting.then(() => setStarted(true)), []);
-  if (session.isPending || !started) return <Waiting whole />;
+  // Whole screens are made in small steps, so that the browser stays free for what is pressed meanwhile.
+  const shown = useDeferredValue(started ? session.data : undefined);
   if (session.isError) return <Notice kind="bad">{session.error.message}</Notice>;
-  const { account } = session.data;
+  if (!shown) return <Waiting whole />;
+  const { account } = shown;
   const waiting = <Waiting />;
   const alone = (screen: ReactNode) => <Suspense fallback={<Waiting whole />}>{screen}</Suspense>;
   const within = (screen: ReactNode) => alone(<Dressed>{screen}</Dressed>);
-  if (!account && window.location.pathname === "/welcome") return within(<Welcome session={session.data} />);
-  if (!account) return alone(<SignIn session={session.data} />);
+  if (!account && window.location.pathname === "/welcome") return within(<Welcome session={shown} />);
+  if (!account) return alone(<SignIn session={shown} />);
   const mine = (
     <Suspense fallback={waiting}>
-      <MyPages session={session.data} />
+      <MyPages session={shown} />
     </Suspense>
   );
-  if (session.data.first) return within(<First session={session.data} />);
+  if (shown.first) return within(<First session={shown} />);
   const me = (
     <Suspense fallback={waiting}>
-      <MeScreen session={session.data} />
+      <MeScreen session={shown} />
     </Suspense>
   );
   const open = SCREENS.find((screen) => screen.acts.some((act) => account.acts.includes(act)));
@@ -107,7 +119,7 @@ function Screens() {
       </Routes>,
     );
   }
-  return within(<Workspace session={session.data} account={account} open={open.path} mine={mine} me={me} />);
+  return within(<Workspace session={shown} account={account} open={open.path} mine={mine} me={me} />);
 }
 
 function storedMode(): Mode {

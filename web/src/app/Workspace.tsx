@@ -2,6 +2,7 @@ import { type ReactNode, useEffect } from "react";
 import { Navigate, Route, Routes } from "react-router-dom";
 import type { Schemas } from "../api/client";
 import { AskingProvider } from "../state/asking";
+import { firstState } from "../state/start";
 import { WorkbenchProvider } from "../state/workbench";
 import { Shell } from "./Shell";
 import { screens } from "./screens";
@@ -54,10 +55,7 @@ export default function Workspace({
     };
   }, []);
   return (
-    <WorkbenchProvider
-      account={account.login}
-      first={account.everywhere.includes("look-shapes") || !account.acts.includes("look-shapes") ? "draft" : "live"}
-    >
+    <WorkbenchProvider account={account.login} first={firstState(account)}>
       <AskingProvider>
         <Routes>
           <Route path="/my/:page?" element={mine} />

@@ -1,8 +1,9 @@
 import { deferred } from "./deferred";
+import { stylesOfParts } from "./stylesOfParts";
 
 /** Every screen, fetched when it is first needed. */
 export const screens = {
-  Dressed: deferred(() => import("./Dressed").then((found) => found.default)),
+  Dressed: deferred(() => Promise.all([import("./Dressed"), stylesOfParts()]).then(([found]) => found.default)),
   SignIn: deferred(() => import("../features/session/SignIn").then((found) => found.SignIn)),
   First: deferred(() => import("../features/session/First").then((found) => found.First)),
   Welcome: deferred(() => import("../features/session/Welcome").then((found) => found.Welcome)),

@@ -5,6 +5,9 @@ import { codeFont, colours, type Mode, prefersStillness, textFont } from "./them
 export function antDesign(mode: Mode): ThemeConfig {
   const c = colours(mode);
   return {
+    // The styles are a file (`app/stylesOfParts.ts`); only colours and sizes are set here.
+    zeroRuntime: true,
+    hashed: false,
     algorithm: mode === "dark" ? [antTheme.darkAlgorithm, antTheme.compactAlgorithm] : [antTheme.compactAlgorithm],
     token: {
       colorPrimary: c.heather,

@@ -3,7 +3,8 @@ import { createContext, type ReactNode, useContext, useEffect, useMemo, useState
 import type { PinnedViewer, StateName } from "../api/client";
 import { queries } from "../api/queries";
 import { isTyping } from "./keys";
-import { remember, remembered } from "./remembered";
+import { remember } from "./remembered";
+import { kept, modelOf } from "./start";
 
 /** Somebody pinned in the tray. `title` and `detail` are what the chip says. */
 export type Pin = { key: string; title: string; detail: string; viewer: PinnedViewer };
@@ -38,27 +39,18 @@ type Workbench = {
 
 const WorkbenchContext = createContext<Workbench | null>(null);
 
-function stored<T>(key: string, otherwise: T): T {
-  try {
-    const text = remembered(key);
-    return text ? (JSON.parse(text) as T) : otherwise;
-  } catch {
-    return otherwise;
-  }
-}
-
 /** What is looked at: draft or live, which model, through whose eyes. Kept for each account on its own machine. */
 export function WorkbenchProvider({ account, first, children }: { account: string; first: StateName; children: ReactNode }) {
-  const kept = `moorland.${account}`;
+  const mine = `moorland.${account}`;
   const [state, setState] = useState<StateName>(first);
-  const [chosen, setModel] = useState<string | null>(() => stored(`${kept}.model`, null));
-  const [pins, setPins] = useState<Pin[]>(() => stored(`${kept}.pins`, []));
-  const [focus, setFocus] = useState<number>(() => stored(`${kept}.focus`, 0));
+  const [chosen, setModel] = useState<string | null>(() => kept(account, "model", null));
+  const [pins, setPins] = useState<Pin[]>(() => kept(account, "pins", []));
+  const [focus, setFocus] = useState<number>(() => kept(account, "focus", 0));
   const [day, setDay] = useState<string | null>(null);
   const space = useQuery(queries.state());
-  useEffect(() => remember(`${kept}.pins`, JSON.stringify(pins)), [kept, pins]);
-  useEffect(() => remember(`${kept}.focus`, JSON.stringify(focus)), [kept, focus]);
-  useEffect(() => remember(`${kept}.model`, JSON.stringify(chosen)), [kept, chosen]);
+  useEffect(() => remember(`${mine}.pins`, JSON.stringify(pins)), [mine, pins]);
+  useEffect(() => remember(`${mine}.focus`, JSON.stringify(focus)), [mine, focus]);
+  useEffect(() => remember(`${mine}.model`, JSON.stringify(chosen)), [mine, chosen]);
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       if (isTyping(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
@@ -69,7 +61,7 @@ export function WorkbenchProvider({ account, first, children }: { account: strin
     return () => window.removeEventListener("keydown", press);
   }, [pins.length]);
   const models = space.data?.models ?? [];
-  const model = models.find((item) => item.name === chosen)?.name ?? models[0]?.name ?? null;
+  const model = modelOf(models, chosen);
   const value = useMemo<Workbench>(
     () => ({
       state,

@@ -1,9 +1,8 @@
 import { asks, tableSubject } from "../state/asking";
-import { plural } from "./figures";
+import { count, plural } from "./figures";
 import { alike, byKind, figuresOf, type ViewerImpact } from "./impactLines";
 import { Notice } from "./Notice";
 import { Scroll } from "./Scroll";
-import { count } from "./Share";
 
 const MOST_LINES = 60;
 

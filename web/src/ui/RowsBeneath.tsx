@@ -3,10 +3,9 @@ import { Button, Modal } from "antd";
 import type { PinnedViewer, Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useWorkbench } from "../state/workbench";
-import { rowValue } from "./figures";
+import { count, rowValue } from "./figures";
 import { Notice } from "./Notice";
 import { Scroll } from "./Scroll";
-import { count } from "./Share";
 
 /** So many rows are listed beneath a number. */
 export const MOST_BENEATH = 200;

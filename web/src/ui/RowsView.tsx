@@ -7,13 +7,13 @@ import { asks, rowSubject } from "../state/asking";
 import { useWorkbench } from "../state/workbench";
 import { columnType, literal } from "./conditions/clauses";
 import { FilterField } from "./FilterField";
-import { displaysOf, plural, rowValue } from "./figures";
+import { count, displaysOf, plural, rowValue } from "./figures";
 import { Letter } from "./Letter";
 import { Notice } from "./Notice";
 import { PickedRows } from "./PickedRows";
 import { Scroll } from "./Scroll";
 import { SeenCell } from "./SeenCell";
-import { count, Share } from "./Share";
+import { Share } from "./Share";
 import "./rows-view.css";
 
 const PAGE = 100;

@@ -1,8 +1,4 @@
-const figures = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
-
-export function count(value: number): string {
-  return figures.format(value);
-}
+import { count } from "./figures";
 
 type Props = { visible: number | null; rows: number; was?: number | null; width?: number; note?: string };
 

@@ -3,8 +3,8 @@ import { Button, Progress } from "antd";
 import { useEffect, useRef } from "react";
 import { api, data, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
+import { count } from "./figures";
 import { Notice } from "./Notice";
-import { count } from "./Share";
 
 type Task = Schemas["TaskAnswer"];
 

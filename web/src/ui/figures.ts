@@ -1,10 +1,19 @@
 import type { Schemas } from "../api/client";
 
-// Made once: a format made anew for every figure takes most of the time of a long table.
-const percent = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 1 });
-const small = new Intl.NumberFormat("en-GB", { maximumSignificantDigits: 3 });
-const whole = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
-const decimals = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 2 });
+/** A way of writing figures, made when it is first needed and once: a format made anew for every figure takes most of the time of a long table. */
+function format(options: Intl.NumberFormatOptions): (value: number) => string {
+  let made: Intl.NumberFormat | undefined;
+  return (value) => {
+    made ??= new Intl.NumberFormat("en-GB", options);
+    return made.format(value);
+  };
+}
+
+const percent = format({ maximumFractionDigits: 1 });
+const small = format({ maximumSignificantDigits: 3 });
+/** A number of things, grouped. */
+export const count = format({ maximumFractionDigits: 0 });
+const decimals = format({ maximumFractionDigits: 2 });
 
 export type Display = Schemas["Display"];
 
@@ -12,8 +21,8 @@ export type Display = Schemas["Display"];
 export function shownValue(value: unknown, format?: string | null): string {
   if (value === null || value === undefined) return "";
   if (typeof value === "number") {
-    if (format === "%") return `${percent.format(100 * value)} %`;
-    return (value !== 0 && Math.abs(value) < 1 ? small : decimals).format(value);
+    if (format === "%") return `${percent(100 * value)} %`;
+    return (value !== 0 && Math.abs(value) < 1 ? small : decimals)(value);
   }
   if (typeof value === "boolean") return value ? "yes" : "no";
   return String(value);
@@ -70,5 +79,5 @@ export function withUnit(value: unknown, format?: string | null): string {
 }
 
 export function plural(number: number, one: string, many = `${one}s`): string {
-  return `${whole.format(number)} ${number === 1 ? one : many}`;
+  return `${count(number)} ${number === 1 ? one : many}`;
 }

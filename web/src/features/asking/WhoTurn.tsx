@@ -9,10 +9,9 @@ import { useRoles } from "../../state/directory";
 import { useModel, useWorkbench } from "../../state/workbench";
 import { AddMapping } from "../../ui/AddMapping";
 import { savedAs } from "../../ui/csv";
-import { plural } from "../../ui/figures";
+import { count, plural } from "../../ui/figures";
 import { KeepPromise } from "../../ui/KeepPromise";
 import { Notice } from "../../ui/Notice";
-import { count } from "../../ui/Share";
 import { promisedOnly } from "./promised";
 
 type Person = Schemas["PersonWho"];

@@ -1,9 +1,9 @@
 import { Button, Checkbox, Select } from "antd";
 import { useState } from "react";
+import { count } from "../../ui/figures";
 import type { RelationshipChoice, TableChoice } from "../../ui/files/sources";
 import { splitName } from "../../ui/fullNames";
 import { Empty } from "../../ui/Notice";
-import { count } from "../../ui/Share";
 
 type Table = { name: string; key: string | null; columns: string[] };
 

@@ -1,10 +1,9 @@
 import { Button, Checkbox, Input, Select } from "antd";
 import { useState } from "react";
-import { plural } from "../../ui/figures";
+import { count, plural } from "../../ui/figures";
 import { type ColumnChoice, faultOf, PERSONAL, type TableChoice } from "../../ui/files/sources";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
-import { count } from "../../ui/Share";
 
 /** So many columns are drawn at first. */
 const MOST = 50;

@@ -3,8 +3,8 @@ import { Button, Checkbox, Select } from "antd";
 import { useState } from "react";
 import { api, data, type Schemas } from "../../api/client";
 import { usePeople } from "../../state/directory";
+import { count } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
-import { count } from "../../ui/Share";
 
 const MOST = 12;
 

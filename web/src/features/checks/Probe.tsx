@@ -5,9 +5,8 @@ import { useSearchParams } from "react-router-dom";
 import { api, data, type Role, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { usePeople } from "../../state/directory";
-import { plural } from "../../ui/figures";
+import { count, plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
-import { count } from "../../ui/Share";
 import { Underway } from "./Underway";
 import { useTakeOver } from "./useTakeOver";
 

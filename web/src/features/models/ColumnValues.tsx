@@ -3,9 +3,8 @@ import { Select } from "antd";
 import { useState } from "react";
 import { queries } from "../../api/queries";
 import { literal } from "../../ui/conditions/clauses";
-import { plural } from "../../ui/figures";
+import { count, plural } from "../../ui/figures";
 import { PickedRows } from "../../ui/PickedRows";
-import { count } from "../../ui/Share";
 import { useDelayed } from "../../ui/useDelayed";
 
 type Props = { model: string; table: string; column: string; type: string };

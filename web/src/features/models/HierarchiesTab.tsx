@@ -4,9 +4,9 @@ import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { focusedViewer, useWorkbench } from "../../state/workbench";
+import { count } from "../../ui/figures";
 import { Empty } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
-import { count } from "../../ui/Share";
 import type { ModelEdits } from "./useModelEdits";
 
 type Table = Schemas["Table"];

@@ -1,7 +1,8 @@
 import { useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { Model, ModelShare } from "../../api/client";
+import { count } from "../../ui/figures";
 import { Scroll } from "../../ui/Scroll";
-import { count, Share } from "../../ui/Share";
+import { Share } from "../../ui/Share";
 import { type Edge, edgesOf, type Restrictions, stripsOf } from "./strips";
 
 type Point = { x: number; y: number };

@@ -2,10 +2,9 @@ import { useMutation } from "@tanstack/react-query";
 import { App, Button, Popconfirm } from "antd";
 import { api, data, type Schemas } from "../../api/client";
 import { useChanged } from "../../api/queries";
-import { plural } from "../../ui/figures";
+import { count, plural } from "../../ui/figures";
 import { Impact } from "../../ui/Impact";
 import { Notice } from "../../ui/Notice";
-import { count } from "../../ui/Share";
 
 type Staged = Schemas["StagedContent"];
 

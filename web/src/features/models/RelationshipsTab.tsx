@@ -1,8 +1,8 @@
 import { Button, Select } from "antd";
 import { useState } from "react";
 import type { Model, Schemas } from "../../api/client";
+import { count } from "../../ui/figures";
 import { Empty } from "../../ui/Notice";
-import { count } from "../../ui/Share";
 import type { ModelEdits } from "./useModelEdits";
 
 type Table = Schemas["Table"];

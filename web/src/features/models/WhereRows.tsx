@@ -4,8 +4,8 @@ import { useState } from "react";
 import { ApiError, api, data, type Schemas } from "../../api/client";
 import { useChanged } from "../../api/queries";
 import { useRights } from "../../state/rights";
+import { count } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
-import { count } from "../../ui/Share";
 import { type Chosen, RelationChoice } from "./RelationChoice";
 
 type Table = NonNullable<Schemas["Model"]["tables"]>[number];

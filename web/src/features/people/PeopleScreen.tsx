@@ -9,6 +9,7 @@ import { useRights } from "../../state/rights";
 import { ConfirmImpact } from "../../ui/ConfirmImpact";
 import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
+import { Tick } from "../../ui/Tick";
 import { type Asked, sendAct } from "./acts";
 import { BulkBar } from "./BulkBar";
 import { chosenPeople } from "./chosenPeople";
@@ -283,7 +284,7 @@ function List({
   const last = useRef<number | null>(null);
   const [top, setTop] = useState(0);
   const from = Math.max(0, Math.floor(top / LINE) - 10);
-  const to = Math.min(people.length, from + 60);
+  const to = Math.min(people.length, from + Math.ceil(window.innerHeight / LINE) + 16);
   const tick = (place: number, on: boolean, range: boolean) => {
     const next = new Set(selected);
     const [low, high] = range && last.current !== null ? [Math.min(last.current, place), Math.max(last.current, place)] : [place, place];
@@ -299,10 +300,10 @@ function List({
       <div style={{ height: people.length * LINE }}>
         {people.slice(from, to).map((person, index) => (
           <div key={person.login} className="person-row" style={{ top: (from + index) * LINE }}>
-            <Checkbox
-              aria-label={`Choose ${person.login}`}
+            <Tick
+              label={`Choose ${person.login}`}
               checked={selected.has(person.login)}
-              onChange={(event) => tick(from + index, event.target.checked, (event.nativeEvent as MouseEvent).shiftKey)}
+              change={(on, range) => tick(from + index, on, range)}
             />
             <NavLink to={`/people/${encodeURIComponent(person.login)}`} className={({ isActive }) => `person-line ${isActive ? "on" : ""}`}>
               <span className="cut" title={person.name}>

@@ -1,8 +1,8 @@
-import { Dropdown } from "antd";
 import { useState } from "react";
 import type { PeopleData } from "../../state/directory";
 import { useRights } from "../../state/rights";
-import { count as figures } from "../../ui/Share";
+import { count as figures } from "../../ui/figures";
+import { MenuButton } from "../../ui/MenuButton";
 
 export type Chosen = { kind: "all" } | { kind: "organization" | "group"; name: string };
 export type TreeAct = {
@@ -76,9 +76,10 @@ export function Tree({
           </span>
           <span className="n">{figures(count)}</span>
         </button>
-        <Dropdown
-          trigger={["click"]}
-          menu={{
+        <MenuButton
+          className="tree-menu"
+          label={`What to do with ${label}`}
+          menu={() => ({
             items: [
               { key: "new", label: kind === "group" ? "New group inside…" : "New organization below…" },
               { key: "edit", label: "Edit…" },
@@ -87,12 +88,8 @@ export function Tree({
             ],
             onClick: ({ key: what }) =>
               act({ kind, what: what as TreeAct["what"], name: what === "new" ? null : name, under: what === "new" ? name : parent }),
-          }}
-        >
-          <button type="button" className="tree-menu" aria-label={`What to do with ${label}`}>
-            ⋯
-          </button>
-        </Dropdown>
+          })}
+        />
       </div>
     );
   };

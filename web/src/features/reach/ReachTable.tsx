@@ -5,8 +5,8 @@ import type { Schemas } from "../../api/client";
 import { asks, figureSubject, marked, objectSubject, pageSubject, tableSubject } from "../../state/asking";
 import { useWorkbench } from "../../state/workbench";
 import { Figure } from "../../ui/Figure";
+import { count } from "../../ui/figures";
 import { Scroll } from "../../ui/Scroll";
-import { count } from "../../ui/Share";
 import { opensOf, type Person, type ReachLine, rowsOf, type Sorting, sizeOf, stateOf } from "./reachLines";
 
 const MOST = 150;

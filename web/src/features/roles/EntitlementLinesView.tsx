@@ -3,10 +3,9 @@ import { Checkbox, Pagination } from "antd";
 import { Fragment, useState } from "react";
 import { Link } from "react-router-dom";
 import { queries } from "../../api/queries";
-import { plural, rowValue } from "../../ui/figures";
+import { count, plural, rowValue } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
-import { count } from "../../ui/Share";
 import type { Editing, Part } from "../../ui/sentences/sentence";
 
 const PAGE = 50;

@@ -5,8 +5,8 @@ import { api, data, type Schemas } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
 import { usePeople } from "../../state/directory";
 import { DoorKeyForm } from "../../ui/DoorKeyForm";
+import { count } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
-import { count } from "../../ui/Share";
 import { when } from "../../ui/when";
 
 /** The query door: whether it is open, who is connected, and every key. */

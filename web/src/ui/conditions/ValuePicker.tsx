@@ -3,7 +3,7 @@ import { Button, Checkbox, Input } from "antd";
 import { memo, useCallback, useRef, useState } from "react";
 import { api, data } from "../../api/client";
 import { queries } from "../../api/queries";
-import { count } from "../Share";
+import { count } from "../figures";
 import { useConditionSource } from "./source";
 
 type Props = { model: string; table: string; column: string; values: unknown[]; onChange: (values: unknown[]) => void };
