@@ -1,5 +1,6 @@
 """First paint of the crowded screens: People with 10,000 users, the map of a model with 60 tables."""
 
+import json
 import os
 import statistics
 import subprocess
@@ -91,8 +92,8 @@ def crowded_lines() -> list[tuple[str, ...]]:
             (f"first paint of the map with {TABLES} tables", "/models", ".table-box"),
         ):
             loaded = [_painted(driver, wait, address + path, selector) for _ in range(6)]
-            clicked = [_clicked(driver, wait, address, path, selector) for _ in range(5)]
-            lines.append((f"{name}, from a click", f"{statistics.median(clicked):.2f} s", "limit", "1 s", "", "under"))
+            clicked = [_clicked(driver, wait, address, path, selector) for _ in range(6)]
+            lines.append((f"{name}, from a click", f"{statistics.median(clicked[1:]):.2f} s", "limit", "0.3 s", "", "under"))
             lines.append((f"{name}, the whole application loaded", f"{statistics.median(loaded[1:]):.2f} s", "limit", "1 s", "", "under"))
         return lines
     finally:
@@ -101,22 +102,39 @@ def crowded_lines() -> list[tuple[str, ...]]:
         server.wait(timeout=20)
 
 
+#: Looks from within the page, so that looking takes no time of what is looked at.
+WATCH = """
+(selector => {
+  window.__seen = null;
+  const watched = new MutationObserver(() => {
+    if (!document.querySelector(selector)) return;
+    watched.disconnect();
+    requestAnimationFrame(() => { window.__seen = performance.now(); });
+  });
+  watched.observe(document, {subtree: true, childList: true});
+})(%s);
+"""
+
+
 def _painted(driver: webdriver.Chrome, wait: WebDriverWait, address: str, selector: str) -> float:
+    """Seconds from the address to the first lines on screen."""
     driver.get("about:blank")
-    start = time.perf_counter()
+    watch = driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": WATCH % json.dumps(selector)})
     driver.get(address)
-    wait.until(lambda _: driver.find_elements(By.CSS_SELECTOR, selector))
-    return time.perf_counter() - start
+    time.sleep(2)
+    driver.execute_cdp_cmd("Page.removeScriptToEvaluateOnNewDocument", watch)
+    return float(wait.until(lambda _: driver.execute_script("return window.__seen"))) / 1000
 
 
 def _clicked(driver: webdriver.Chrome, wait: WebDriverWait, address: str, path: str, selector: str) -> float:
+    """Seconds from a click on the rail to the first lines on screen."""
     driver.get(f"{address}/trail")
-    link = wait.until(lambda _: driver.find_elements(By.CSS_SELECTOR, f".rail a[href='{path}']"))[0]
     wait.until(lambda _: driver.find_elements(By.CSS_SELECTOR, "main h2"))
-    start = time.perf_counter()
-    link.click()
-    wait.until(lambda _: driver.find_elements(By.CSS_SELECTOR, selector))
-    return time.perf_counter() - start
+    # The other screens are fetched once the first has long been there.
+    time.sleep(5)
+    driver.execute_script(WATCH % json.dumps(selector) + f"window.__pressed = performance.now(); document.querySelector(\".rail a[href='{path}']\").click()")
+    time.sleep(1)
+    return float(wait.until(lambda _: driver.execute_script("return window.__seen && window.__seen - window.__pressed"))) / 1000
 
 
 if __name__ == "__main__":
