@@ -4,6 +4,7 @@ import type { Schemas } from "../api/client";
 import { AskingProvider } from "../state/asking";
 import { firstState } from "../state/start";
 import { WorkbenchProvider } from "../state/workbench";
+import { quiet } from "./quiet";
 import { Shell } from "./Shell";
 import { screens } from "./screens";
 
@@ -23,8 +24,9 @@ const {
   TrailScreen,
   SettingsScreen,
 } = screens;
-/** When the first screen has long been there, the others are fetched one after another, so that each opens at once. */
-const QUIET_MS = 3000;
+/** When the first screen has long been there, the others are fetched in pauses one after another, so that each opens at once. */
+const FIRST_MS = 2500;
+const PAUSE_MS = 200;
 
 /** The screens of whoever has a duty, within the shell; their own pages and account beside it, so that nothing unsaved is lost by going there. */
 export default function Workspace({
@@ -42,16 +44,18 @@ export default function Workspace({
 }) {
   useEffect(() => {
     let going = true;
-    const later = window.setTimeout(async () => {
+    const fetched = async () => {
+      await quiet(FIRST_MS);
       for (const screen of Object.values(screens)) {
+        await quiet(PAUSE_MS);
         if (!going) return;
         // One that cannot be fetched now is fetched when it is opened, and says then what is wrong.
         await screen.fetch().catch(() => undefined);
       }
-    }, QUIET_MS);
+    };
+    void fetched();
     return () => {
       going = false;
-      window.clearTimeout(later);
     };
   }, []);
   return (

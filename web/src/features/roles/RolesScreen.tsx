@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Button, Form, type FormInstance, Input, Modal, Radio, Select } from "antd";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Link, NavLink, useLocation, useNavigate, useParams } from "react-router-dom";
 import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
@@ -89,7 +89,9 @@ function Bench() {
     measure && model.data
       ? { measure: measure.name, by: chosenTotals?.measure === measure.name ? chosenTotals.by : defaultColumn(model.data, measure.name) }
       : null;
-  const effect = useEffectOf(bench.model, role && entry ? { ...role, name: entry.role.name } : null, viewers, {
+  const stored = entry?.role.name;
+  const edited = useMemo(() => (role && stored !== undefined ? { ...role, name: stored } : null), [role, stored]);
+  const effect = useEffectOf(bench.model, edited, viewers, {
     table,
     key,
     // Totals are asked for while they are looked at: each keystroke waits for nothing that is not on screen.

@@ -3,14 +3,14 @@ import { useCallback, useMemo } from "react";
 import type { PinnedViewer, Role, Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { type EffectAnswer, finishedPart } from "../../ui/sentences/sentence";
-import { useDelayed } from "../../ui/useDelayed";
+import { useDelayed, usePrompt } from "../../ui/useDelayed";
 
 /** What is asked of the effect beside the shares: rows of a table, and totals. */
 export type EffectAsk = { table: string | null; key: string | undefined; totals: Schemas["TotalsQuestion"] | null };
 
 /** What the edited role does to the pinned viewers, asked anew at every keystroke. */
 export function useEffectOf(model: string | null, role: Role | null, viewers: PinnedViewer[], ask: EffectAsk) {
-  const written = useDelayed(role, 40);
+  const written = usePrompt(role, 40);
   const finished = useMemo(() => written && finishedPart(written), [written]);
   const settled = finished?.role ?? null;
   const places = finished?.places;
