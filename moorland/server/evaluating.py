@@ -157,6 +157,8 @@ def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, An
     problems = [problem for index, role in enumerate(bundle.roles) if role.name in changed for problem in check_role(bundle, role, f"roles[{index}]")]
     if problems:
         raise BundleError(problems)
+    if len(roles) == 1 and not edited:
+        return base.with_role(roles[0])
     return base.on(bundle)
 
 

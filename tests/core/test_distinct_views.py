@@ -13,6 +13,7 @@ from tests.core.worlds import farm, rows_role
 
 GROUPS = ["g0", "g1", "g2"]
 LOGINS = [f"p{number}" for number in range(9)]
+ROWS = Question.model_validate({"rows": {"model": "farm", "table": "site"}})
 CONDITIONS = [
     "area = viewer.home",
     "id IN viewer.numbers",
@@ -121,12 +122,24 @@ def test_two_states_together_are_alike_in_each(made: tuple[dict[str, Any], list[
         assert not viewers[0].enabled or len({(base.view_of(viewer), other.view_of(viewer)) for viewer in viewers}) == 1
 
 
+@settings(max_examples=30, deadline=None)
+@given(people(), st.sampled_from(CONDITIONS))
+def test_other_sentences_of_one_role_answer_as_if_all_was_made_anew(made: tuple[dict[str, Any], list[dict[str, Any]]], where: str) -> None:
+    base = farm(*made[1], **made[0])
+    base.answer(base.viewer("p0"), ROWS)
+    first, *others = made[1]
+    anew = farm({**first, "sentences": rows_role("r0", "site", where)["sentences"]}, *others, **made[0])
+    taken_over = base.with_role(anew.bundle.roles[0])
+    assert [taken_over.answer(taken_over.viewer(login), ROWS) for login in LOGINS] == [anew.answer(anew.viewer(login), ROWS) for login in LOGINS]
+    assert list(by_person(taken_over).values()) == list(by_person(anew).values())
+    assert taken_over.viewer_reads == anew.viewer_reads
+
+
 def test_one_question_for_many_gives_each_their_own_answer() -> None:
     users = [{"login": login, "name": login, "enabled": login != "p3"} for login in LOGINS]
     base = farm(rows_role("r", "site", "area = 'fell'", assigned=[{"user": "p1"}, {"user": "p2"}]), users=users)
-    rows = Question.model_validate({"rows": {"model": "farm", "table": "site"}})
     own = Question.model_validate({"rows": {"model": "farm", "table": "site", "where": "area = viewer.login"}})
-    for asked in ([rows], [own], [rows, own]):
+    for asked in ([ROWS], [own], [ROWS, own]):
         alone = {login: [base.answer(base.viewer(login), question) for question in asked] for login in LOGINS}
         assert {viewer.login: given for viewer, given in answers(base, base.everyone(), asked)} == alone
         assert {login: given for logins, given in everyones_answers(base, asked) for login in logins} == alone

@@ -186,6 +186,8 @@ class Evaluator:
         made.standing_of = self.standing_of
         wanted = merged(made.content, dict(self.content))
         made = made if wanted == made.content else made._with_content_of(wanted)
+        if made.content == self.content and bundle.sources == self.bundle.sources:
+            made._tables.update({key: data for key, data in self._tables.items() if bundle.model(key[0]) == self.bundle.model(key[0])})
         made.standing = {name: data for name, data in self.standing.items() if bundle.model(name) == self.bundle.model(name)}
         return made
 
@@ -216,13 +218,11 @@ class Evaluator:
         old = self.bundle.roles[place]
         bundle = self.bundle.model_copy(update={"roles": [role if item.name == role.name else item for item in self.bundle.roles]})
         if role.assigned != old.assigned or role.kind != old.kind or role.model != old.model or _looked_up_in(role) != _looked_up_in(old):
-            made = self.on(bundle)
-            made._tables.update(self._tables)
-            return made
+            return self.on(bundle)
         made = copy.copy(self)
         made.bundle, made.stamp, made.roles = bundle, object(), dict(self.roles)
         made._written, made._by_content = dict(self._written), OrderedDict()
-        for kept in ("views", "viewer_reads"):
+        for kept in ("views", "viewer_reads", "read_anew"):
             made.__dict__.pop(kept, None)
         problems: list[Problem] = []
         made._compile_role(role, f"roles[{place}]", problems)
