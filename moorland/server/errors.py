@@ -106,39 +106,45 @@ def answer(shape: BaseModel, status: int = 200) -> Response:
     return Written(shape.model_dump_json(by_alias=True), status=status)
 
 
+def failure_of(error: Exception) -> Failure | None:
+    """How a known error is told; None for one that nobody foresaw."""
+    if isinstance(error, Failure):
+        return error
+    if isinstance(error, BundleError):
+        message = error.problems[0].sentence() if len(error.problems) == 1 else f"{len(error.problems)} things are wrong."
+        return Failure(422, "invalid", message, error.problems)
+    if isinstance(error, Refused):
+        return Failure(404 if error.code == "not_found" else 422, error.code, error.message)
+    if isinstance(error, ValidationError | RecursionError | OverflowError | UnicodeError):
+        # A value that passed the shape of the request and fits nowhere after it.
+        return Failure(422, "invalid", "A value in this request is longer, larger or nested deeper than what it stands for may be.")
+    if isinstance(error, IntegrityError):
+        return Failure(409, "stale", "Somebody stored the same at the same moment. Look again, then decide.")
+    if isinstance(error, OperationalError) and "locked" in str(error):
+        return Failure(503, "busy", "The server is writing something else. Nothing was changed; try again in a moment.")
+    if isinstance(error, SourceFailed):
+        return Failure(503, "not_available", "This is not available now. Who keeps sources is told what is wrong.")
+    if isinstance(error, LeftInPlace):
+        return Failure(422, "in_place", str(error))
+    if isinstance(error, TooCostly):
+        return Failure(422, "too_costly", error.message)
+    if isinstance(error, Unwanted):
+        return Failure(499, "unwanted", "Nobody waits for this answer any more.")
+    if isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
+        return Failure(401, "signed_out", "You are not signed in.")
+    if isinstance(error, exceptions.PermissionDenied | PermissionDenied):
+        return Failure(403, "not_allowed", str(getattr(error, "detail", "")) if "CSRF" in str(error) else "Your account may not do this.")
+    if isinstance(error, exceptions.NotFound | Http404):
+        return Failure(404, "not_found", "There is nothing at this address.")
+    if isinstance(error, exceptions.APIException):
+        return Failure(error.status_code, "request", str(error.detail))
+    return None
+
+
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     """DRF's exception handler: every known error becomes an ErrorAnswer; an unknown one is left to be a plain 500."""
-    if isinstance(error, Failure):
-        failure = error
-    elif isinstance(error, BundleError):
-        message = error.problems[0].sentence() if len(error.problems) == 1 else f"{len(error.problems)} things are wrong."
-        failure = Failure(422, "invalid", message, error.problems)
-    elif isinstance(error, Refused):
-        failure = Failure(404 if error.code == "not_found" else 422, error.code, error.message)
-    elif isinstance(error, ValidationError | RecursionError | OverflowError | UnicodeError):
-        # A value that passed the shape of the request and fits nowhere after it.
-        failure = Failure(422, "invalid", "A value in this request is longer, larger or nested deeper than what it stands for may be.")
-    elif isinstance(error, IntegrityError):
-        failure = Failure(409, "stale", "Somebody stored the same at the same moment. Look again, then decide.")
-    elif isinstance(error, OperationalError) and "locked" in str(error):
-        failure = Failure(503, "busy", "The server is writing something else. Nothing was changed; try again in a moment.")
-    elif isinstance(error, SourceFailed):
-        failure = Failure(503, "not_available", "This is not available now. Who keeps sources is told what is wrong.")
-    elif isinstance(error, LeftInPlace):
-        failure = Failure(422, "in_place", str(error))
-    elif isinstance(error, TooCostly):
-        failure = Failure(422, "too_costly", error.message)
-    elif isinstance(error, Unwanted):
-        failure = Failure(499, "unwanted", "Nobody waits for this answer any more.")
-    elif isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
-        failure = Failure(401, "signed_out", "You are not signed in.")
-    elif isinstance(error, exceptions.PermissionDenied | PermissionDenied):
-        failure = Failure(403, "not_allowed", str(getattr(error, "detail", "")) if "CSRF" in str(error) else "Your account may not do this.")
-    elif isinstance(error, exceptions.NotFound | Http404):
-        failure = Failure(404, "not_found", "There is nothing at this address.")
-    elif isinstance(error, exceptions.APIException):
-        failure = Failure(error.status_code, "request", str(error.detail))
-    else:
+    failure = failure_of(error)
+    if failure is None:
         return None
     response = answer(
         ErrorAnswer(

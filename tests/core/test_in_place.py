@@ -32,6 +32,7 @@ from moorland.core.insight.effect import AlignedQuestion, aligned_rows
 from moorland.core.insight.findings.finding import Finding
 from moorland.core.insight.findings.noticing import notice
 from moorland.core.insight.impact import impact
+from moorland.core.insight.probe.probing import probe
 from moorland.core.insight.promises import run_promise
 from moorland.core.insight.reach import reach
 from moorland.core.insight.trace import Traced, trace
@@ -297,6 +298,16 @@ def test_who_reaches_a_row_of_a_table_left_in_place(held: Held | InParts, seed: 
     assert found(trace, left, "ann", asked) == found(trace, here, "ann", asked)
     reached = WhoQuestion(model="farm", table="site", row=row)
     assert found(who, left, reached) == found(who, here, reached)
+
+
+@CASES
+@given(SEEDS)
+def test_the_probe_leaves_out_what_would_need_rows_that_stay_elsewhere(held: Held | InParts, seed: int) -> None:
+    world = World(seed)
+    here, left = (probe(base, base.viewer("ann")) for base in (world.core(), held.evaluator(world, {"job"})))
+    kept = {find.model_dump_json() for find in here.found}
+    assert {find.model_dump_json() for find in left.found} <= kept
+    assert left.questions == here.questions or any("job stays in its source" in text for text in left.left_out)
 
 
 @CASES

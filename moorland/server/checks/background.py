@@ -13,7 +13,10 @@ from django.db import connection
 
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.in_place import SourceFailed
+from moorland.core.engine.model_data import LeftInPlace
 from moorland.core.price import TooCostly
+from moorland.server.errors import failure_of
 from moorland.server.pricing import priced
 
 #: So many results are kept.
@@ -81,8 +84,9 @@ def _run(work: Work, make: Callable[[Progress], Any]) -> None:
         work.result = make(work.told)
     except BundleError as error:
         work.failed = error.problems[0].sentence()
-    except TooCostly as costly:
-        work.failed = costly.message
+    except (TooCostly, LeftInPlace, SourceFailed) as refused:
+        known = failure_of(refused)
+        work.failed = known.message if known is not None else str(refused)
     except Exception:  # whatever ends it, somebody waits to be told
         _log.exception("a check")
         work.failed = "the server met an error."

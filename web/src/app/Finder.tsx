@@ -63,6 +63,18 @@ function useEverything(): Found[] {
   ];
 }
 
+/** What is called like that: first what begins so, then what has a word that does, then what has it anywhere. */
+export function nearest(everything: Found[], wanted: string): Found[] {
+  const by: Found[][] = [[], [], []];
+  for (const item of everything) {
+    const label = item.label.toLowerCase();
+    const named = `${label} ${item.detail.toLowerCase()}`;
+    const place = label.startsWith(wanted) ? 0 : named.includes(` ${wanted}`) ? 1 : named.includes(wanted) ? 2 : 3;
+    by[place]?.push(item);
+  }
+  return by.flat().slice(0, MOST);
+}
+
 /** Ctrl+K jumps to any person, role, table, page or screen. */
 export function Finder() {
   const [open, setOpen] = useState(false);
@@ -106,7 +118,7 @@ function Finding({ field, close }: { field: RefObject<InputRef | null>; close: (
   const navigate = useNavigate();
   const everything = useEverything();
   const wanted = text.trim().toLowerCase();
-  const found = everything.filter((item) => `${item.label} ${item.detail} ${item.kind}`.toLowerCase().includes(wanted)).slice(0, MOST);
+  const found = nearest(everything, wanted);
   const go = (item: Found | undefined) => {
     if (!item) return;
     close();
@@ -147,7 +159,8 @@ function Finding({ field, close }: { field: RefObject<InputRef | null>; close: (
           >
             <span className="cut">{item.label}</span>
             <span className="soft small">
-              {item.detail} · {item.kind}
+              {item.detail && `${item.detail} · `}
+              {item.kind}
             </span>
           </button>
         ))}

@@ -37,5 +37,6 @@ export function antDesign(mode: Mode): ThemeConfig {
       motionDurationSlow: "0.16s",
       controlHeight: 28,
     },
+    components: { Checkbox: { colorBorder: c.dash }, Radio: { colorBorder: c.dash } },
   };
 }

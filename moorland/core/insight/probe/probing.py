@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable
 
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.model_data import LeftInPlace
 from moorland.core.engine.questions import Refused
 from moorland.core.insight.probe.deducing import Deducing
 from moorland.core.insight.probe.doors import doors
@@ -17,7 +18,7 @@ Progress = Callable[[int, int], None]
 
 
 def probe(evaluator: Evaluator, viewer: Viewer, models: Iterable[str] | None = None, same: Iterable[str] = ()) -> ViewerProbe:
-    """What one viewer could work out, over some models or all."""
+    """What one viewer could work out, over some models or all; what would need the rows of a table left in place is said to be left out (sources.md 18.4)."""
     found: list[Find] = []
     left_out: list[str] = []
     not_used: list[str] = []
@@ -31,7 +32,11 @@ def probe(evaluator: Evaluator, viewer: Viewer, models: Iterable[str] | None = N
         told, unused = quantities(compiled[measure] for measure in sorted(model.objects.measures) if measure in compiled)
         not_used.extend(unused)
         for quantity in told:
-            system = equations_of(Asking(evaluator, model, quantity))
+            try:
+                system = equations_of(Asking(evaluator, model, quantity))
+            except LeftInPlace as left:
+                left_out.append(f"{quantity.told[0].measure.name}: {left}")
+                continue
             questions += system.questions
             left_out.extend(system.left_out)
             if not system.terms:
@@ -41,7 +46,10 @@ def probe(evaluator: Evaluator, viewer: Viewer, models: Iterable[str] | None = N
             left_out.extend(deducing.left_out)
             equations += len(deducing.equations.terms)
             unknowns += len(deducing.system.classes)
-        found.extend(doors(evaluator, viewer, model))
+        try:
+            found.extend(doors(evaluator, viewer, model))
+        except LeftInPlace as left:
+            left_out.append(f"what other tables and columns tell: {left}")
     return ViewerProbe(
         viewer=viewer.login or "an imagined viewer",
         same=list(same),

@@ -8,6 +8,7 @@ import { actLabel } from "../../state/rights";
 import { Brand } from "../../ui/Brand";
 import { ChangePassword } from "../../ui/ChangePassword";
 import { Notice } from "../../ui/Notice";
+import { program } from "../../ui/programs";
 import { SecondFactor } from "../../ui/SecondFactor";
 import { TokenForm } from "../../ui/TokenForm";
 import { when } from "../../ui/when";
@@ -155,8 +156,8 @@ function Sessions({ own }: { own: Own }) {
         <tbody>
           {own.sessions.map((item) => (
             <tr key={item.id}>
-              <td className="wraps">
-                {item.agent || "unknown program"} <span className="soft">from {item.address}</span>
+              <td className="wraps" title={item.agent}>
+                {program(item.agent)} <span className="soft">from {item.address}</span>
               </td>
               <td className="soft">
                 since {when(item.began_at)}, seen {when(item.seen_at)}

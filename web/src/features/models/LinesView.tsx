@@ -8,6 +8,7 @@ import { plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
 import { Scroll } from "../../ui/Scroll";
 import { useDelayed } from "../../ui/useDelayed";
+import { dayOf } from "../../ui/when";
 import { type Line, type LineEdits, NO_EDITS, pastedLines, replaced, typedValue, type Values } from "./lines";
 
 type Lines = Schemas["LinesAnswer"];
@@ -233,7 +234,7 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
                     />
                   ))}
                   <td className="small soft nowrap">
-                    {new Date(line.added_at).toLocaleDateString("en-GB")} {line.added_by}
+                    {dayOf(line.added_at)} {line.added_by}
                   </td>
                   <td className="small soft cut most-140" title={line.reason}>
                     {line.reason}

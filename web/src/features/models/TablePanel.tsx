@@ -8,6 +8,7 @@ import { useWorkbench } from "../../state/workbench";
 import { count } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
 import { RowsView } from "../../ui/RowsView";
+import { dayOf } from "../../ui/when";
 import { ColumnsTab } from "./ColumnsTab";
 import { HierarchiesTab } from "./HierarchiesTab";
 import { KeepHere } from "./KeepHere";
@@ -87,7 +88,7 @@ export default function TablePanel({
           ) : (
             held.source && `from ${held.source}`
           )}
-          {!table.in_place && held.brought_at && `, ${new Date(held.brought_at).toLocaleDateString("en-GB")}`}
+          {!table.in_place && held.brought_at && `, ${dayOf(held.brought_at)}`}
           {table.base_filter && (
             <>
               {" "}
