@@ -54,6 +54,8 @@ const errorsAreThrown: Middleware = {
   async onResponse({ response }) {
     if (response.ok) return;
     const body = ((await response.json().catch(() => null)) as ErrorBody | null)?.error;
+    // A proxy answers in the place of a server it does not reach, in words of its own.
+    if (!body && response.status >= 502 && response.status <= 504) throw notReached();
     if (response.status === 401 && body?.code === "signed_out" && !response.url.endsWith("/api/session")) signedOut();
     throw new ApiError(
       response.status,
@@ -65,9 +67,13 @@ const errorsAreThrown: Middleware = {
   },
   onError({ error }) {
     if (error instanceof ApiError || (error instanceof DOMException && error.name === "AbortError")) return;
-    return new ApiError(0, "offline", "The server does not answer. Nothing was saved; try again in a moment.");
+    return notReached();
   },
 };
+
+function notReached(): ApiError {
+  return new ApiError(0, "offline", "The server does not answer. Nothing was saved; try again in a moment.");
+}
 
 /** Asked again, a few times, where the server is answering too much for this account already. */
 async function patiently(request: Request): Promise<Response> {
@@ -94,5 +100,11 @@ api.use(errorsAreThrown, sessionProtection);
 
 /** The data of an answer; an ApiError is thrown for everything else. */
 export async function data<T>(answer: Promise<{ data?: T }>): Promise<T> {
-  return (await answer).data as T;
+  try {
+    return (await answer).data as T;
+  } catch (error) {
+    if (error instanceof ApiError || (error instanceof DOMException && error.name === "AbortError")) throw error;
+    // An answer that was cut off on its way.
+    throw notReached();
+  }
 }

@@ -2,7 +2,8 @@ import { infiniteQueryOptions, keepPreviousData, queryOptions, useQueryClient } 
 import type { ParamsOption, RequestBodyOption } from "openapi-fetch";
 import type { PathsWithMethod, SuccessResponseJSON } from "openapi-typescript-helpers";
 import { useCallback } from "react";
-import { type ApiError, api, data, type StateName } from "./client";
+import { ApiError, api, data, type StateName } from "./client";
+import { unreached } from "./reaching";
 import type { components, paths } from "./schema";
 
 type Shapes = components["schemas"];
@@ -21,7 +22,18 @@ function ask<M extends "get" | "post", P extends PathsWithMethod<paths, M>>(
   const call = api[method === "get" ? "GET" : "POST"] as (to: P, init: object) => Promise<{ data?: Answer }>;
   return queryOptions<Answer, ApiError, Answer, readonly [M, P, typeof sent]>({
     queryKey: [method, address, sent],
-    queryFn: ({ signal }) => data(call(address, { ...sent, signal })),
+    queryFn: async ({ signal, client, queryKey }) => {
+      try {
+        return await data(call(address, { ...sent, signal }));
+      } catch (error) {
+        if (!(error instanceof ApiError) || error.code !== "offline") throw error;
+        unreached(client);
+        // What was there before stays, with a word about it; where nothing was, that word is all there is.
+        const before = client.getQueryData<Answer>(queryKey);
+        if (before !== undefined) return before;
+        throw new ApiError(0, "offline", "The server does not answer. It is asked again every few seconds.");
+      }
+    },
   });
 }
 

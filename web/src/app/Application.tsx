@@ -3,6 +3,7 @@ import { type ReactNode, Suspense, useDeferredValue, useEffect, useState } from 
 import { BrowserRouter, Navigate, Route, Routes } from "react-router-dom";
 import { ApiError, onSignedOut } from "../api/client";
 import { queries, useChanged } from "../api/queries";
+import { useUnreached } from "../api/reaching";
 import { ModeContext } from "../state/mode";
 import { remember, remembered } from "../state/remembered";
 import { SCREENS } from "../state/rights";
@@ -65,6 +66,16 @@ if (wasIn) {
       // What went wrong is told by the screens, which ask the same.
     },
     () => undefined,
+  );
+}
+
+/** Said while the server cannot be reached; what is on screen stays. */
+function Unreached() {
+  if (!useUnreached()) return null;
+  return (
+    <div className="unreached" role="alert">
+      The server does not answer. What is shown is from before; it is asked again every few seconds.
+    </div>
   );
 }
 
@@ -153,6 +164,7 @@ export function Application() {
           ) : (
             <Fallen at="all of it">
               <Screens />
+              <Unreached />
             </Fallen>
           )}
         </BrowserRouter>

@@ -13,6 +13,7 @@ import { useLeavingAsks } from "../ui/unsavedEdits";
 import { useAccountMenu } from "../ui/useAccountMenu";
 import { AskMark } from "./AskMark";
 import { Finder } from "./Finder";
+import "./narrow.css";
 import { Keys } from "./Keys";
 import { Tray } from "./Tray";
 
