@@ -1,5 +1,6 @@
 """Errors as sentences with a machine-readable code beside."""
 
+import errno
 import json
 from typing import Any, TypeVar
 
@@ -122,6 +123,8 @@ def failure_of(error: Exception) -> Failure | None:
         return Failure(409, "stale", "Somebody stored the same at the same moment. Look again, then decide.")
     if isinstance(error, OperationalError) and "locked" in str(error):
         return Failure(503, "busy", "The server is writing something else. Nothing was changed; try again in a moment.")
+    if isinstance(error, OperationalError | OSError) and ("is full" in str(error) or getattr(error, "errno", None) in (errno.ENOSPC, errno.EDQUOT)):
+        return Failure(507, "disk_full", "The disk of the server is full. Nothing was changed; whoever runs the server has to make room.")
     if isinstance(error, SourceFailed):
         return Failure(503, "not_available", "This is not available now. Who keeps sources is told what is wrong.")
     if isinstance(error, LeftInPlace):

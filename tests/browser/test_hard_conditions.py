@@ -1,5 +1,7 @@
 """What people meet who come by a bad line, or look closely: a server that is not reached for a while, and a window at four hundred per cent."""
 
+import itertools
+
 from tests.browser.conftest import Browser
 
 
@@ -29,7 +31,7 @@ def test_at_four_hundred_per_cent_screens_are_found_and_nothing_lies_over_anothe
         admin.press("a[href='/roles/area-steward']")
         admin.sees("MAPPED TO")
         parts = admin.driver.execute_script("return [...document.querySelector('.bench').children].map((part) => part.getBoundingClientRect().toJSON())")
-        assert all(above["bottom"] <= below["top"] + 1 for above, below in zip(parts, parts[1:], strict=False))
+        assert all(above["bottom"] <= below["top"] + 1 for above, below in itertools.pairwise(parts))
         assert admin.driver.execute_script("return document.documentElement.scrollWidth") <= 321
     finally:
         admin.driver.execute_cdp_cmd("Emulation.clearDeviceMetricsOverride", {})

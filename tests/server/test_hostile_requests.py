@@ -1,16 +1,20 @@
 """Requests that once met an error of the server: each is answered, or refused in a sentence."""
 
+import errno
 import json
 from collections.abc import Callable
 from typing import Any
+from unittest import mock
 from urllib.parse import quote
 
 import pytest
+from django.db import OperationalError
 
 from moorland.core.sources.exporting import as_it_was, csv_text, neutralised
 from moorland.server import pricing
+from moorland.server.policies.models import Role
 from moorland.server.viewing import kept_answers
-from tests.server.conftest import Session
+from tests.server.conftest import Session, steward, with_where
 
 DEEP = "[" * 50_000 + "]" * 50_000
 LONG = {"column": "site.area", "values": ["x" * 21_000]}
@@ -117,3 +121,12 @@ def test_a_kept_page_is_the_viewers_own_and_ends_with_what_it_was_read_from(
     boss.ok("POST", "acts", {"change_people": {"logins": ["ann"], "attributes": {"areas": ["marsh"]}}})
     assert ann.ok("GET", "my/pages/output") != first[1]
     assert made == ["boss", "ann", "ann"]
+
+
+@pytest.mark.parametrize("error", [OperationalError("database or disk is full"), OSError(errno.ENOSPC, "No space left on device")], ids=["base", "file"])
+def test_a_full_disk_is_said_in_words(boss: Session, monkeypatch: pytest.MonkeyPatch, error: Exception) -> None:
+    monkeypatch.setattr(Role, "rewritten", mock.Mock(side_effect=error))
+    role, version = steward(boss)
+    assert boss.error("PUT", "roles/steward", {"role": with_where(role, "TRUE"), "version": version}) == (507, "disk_full")
+    monkeypatch.undo()
+    assert steward(boss) == (role, version)

@@ -127,6 +127,17 @@ def test_nothing_runs_twice_at_once_and_what_was_missed_runs_once(boss: Session,
     assert run(key) is None
 
 
+def test_what_was_put_off_while_the_clock_was_ahead_comes_when_it_would_have_come(boss: Session, file: Path) -> None:
+    key = kept(boss)
+    there = Schedule.objects.get(pk=key).next_at
+    ahead = timezone.now() + datetime.timedelta(days=4000)
+    Schedule.objects.filter(pk=key).update(next_at=ahead)
+    assert run_due() == 0
+    assert Schedule.objects.get(pk=key).next_at == there
+    Schedule.objects.filter(pk=key).update(running_since=ahead)
+    assert run(key) is not None
+
+
 def at(text: str) -> datetime.datetime:
     return datetime.datetime.fromisoformat(text).replace(tzinfo=datetime.UTC)
 

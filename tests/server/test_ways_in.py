@@ -275,6 +275,15 @@ def test_an_idle_session_ends(as_user: Sessions, boss: Session) -> None:
     assert ann.error("GET", "my/pages") == (401, "signed_out")
 
 
+def test_a_session_seen_while_the_clock_was_ahead_is_measured_by_the_clock_as_it_is(as_user: Sessions, boss: Session) -> None:
+    ann = as_user("ann")
+    boss.ok("PUT", "settings/sign-in", {"rules": {"idle_minutes": 10}, "version": 1})
+    OpenSession.objects.filter(account__login="ann").update(seen_at=timezone.now() + timedelta(days=400))
+    sessions._looked.clear()
+    ann.ok("GET", "my/pages")
+    assert OpenSession.objects.get(account__login="ann").seen_at <= timezone.now()
+
+
 def test_another_password_ends_all_other_sessions(as_user: Sessions) -> None:
     here, there = as_user("ann"), as_user("ann")
     here.ok("PUT", "session/password", {"present": PASSWORD, "password": NEW})

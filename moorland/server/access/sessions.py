@@ -53,7 +53,8 @@ def seen(request: HttpRequest, asked: SignInRules) -> bool:
     if asked.idle_minutes is not None and now - found.seen_at > timedelta(minutes=asked.idle_minutes):
         end(found)
         return False
-    if now - found.seen_at > SEEN_EVERY:
+    # Seen later than now, the clock was ahead: from now on it is measured by the clock as it is.
+    if abs(now - found.seen_at) > SEEN_EVERY:
         OpenSession.objects.filter(pk=found.pk).update(seen_at=now)
     return True
 

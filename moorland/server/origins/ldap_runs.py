@@ -12,13 +12,19 @@ from moorland.server.origins.models import Origin, OriginRun
 from moorland.server.origins.running import carried_out, keeper_of, once, text_of
 from moorland.server.origins.shapes import LdapText
 from moorland.server.releases.bundles import workspace
-from moorland.server.schedules.timing import next_run
+from moorland.server.schedules.timing import next_run, sooner
 
 _log = logging.getLogger(__name__)
 
 
 def run_due_directories() -> int:
     """Runs every directory whose time has come, each once; gives how many ran."""
+    now, zone = timezone.now(), workspace().time_zone
+    for ahead in Origin.objects.filter(enabled=True, kind="ldap", next_at__gt=now):
+        text = text_of(ahead)
+        earlier = sooner(ahead.next_at, text.when, zone, now) if isinstance(text, LdapText) and text.when is not None else None
+        if earlier is not None:
+            Origin.objects.filter(pk=ahead.pk).update(next_at=earlier)
     ran = 0
     for origin in list(Origin.objects.filter(enabled=True, kind="ldap", next_at__lte=timezone.now()).select_related("keeper")):
         try:

@@ -10,9 +10,9 @@ from moorland.server.errors import Failure, from_document
 from moorland.server.evaluating import evaluator
 from moorland.server.releases.bundles import workspace
 from moorland.server.schedules.models import ChecksSchedule
-from moorland.server.schedules.running import LONGEST
+from moorland.server.schedules.running import cut_off
 from moorland.server.schedules.shapes import When
-from moorland.server.schedules.timing import next_run
+from moorland.server.schedules.timing import next_run, sooner
 from moorland.server.trail.models import record
 
 _log = logging.getLogger(__name__)
@@ -20,15 +20,19 @@ _log = logging.getLogger(__name__)
 
 def run_due_checks() -> bool:
     """Runs the promises where their time has come; whether they ran."""
-    due = ChecksSchedule.objects.filter(enabled=True, next_at__lte=timezone.now()).exists()
+    now, zone = timezone.now(), workspace().time_zone
+    for schedule in ChecksSchedule.objects.filter(enabled=True, next_at__gt=now):
+        earlier = sooner(schedule.next_at, from_document(When, schedule.document), zone, now)
+        if earlier is not None:
+            ChecksSchedule.objects.filter(pk=schedule.pk).update(next_at=earlier)
+    due = ChecksSchedule.objects.filter(enabled=True, next_at__lte=now).exists()
     return due and run_checks() is not None
 
 
 def run_checks() -> str | None:
     """One run: what came of it, in a sentence; None where it runs already, or there is no schedule."""
     now = timezone.now()
-    free = ChecksSchedule.objects.filter(running_since=None) | ChecksSchedule.objects.filter(running_since__lt=now - LONGEST)
-    if not free.update(running_since=now):
+    if not ChecksSchedule.objects.filter(cut_off(now)).update(running_since=now):
         return None
     well, message = False, "The server met an error. Run them by hand."
     try:

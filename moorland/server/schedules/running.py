@@ -4,6 +4,7 @@ import datetime
 import logging
 from collections.abc import Iterator
 
+from django.db.models import Q
 from django.utils import timezone
 
 from moorland.core.bundle.problems import BundleError
@@ -23,7 +24,7 @@ from moorland.server.evaluating import evaluator
 from moorland.server.releases.bundles import workspace
 from moorland.server.schedules.models import Schedule, ScheduleRun
 from moorland.server.schedules.shapes import Agreed, RunState, ScheduleText
-from moorland.server.schedules.timing import next_run
+from moorland.server.schedules.timing import next_run, sooner
 
 #: A run that has not ended after so long is taken to have been cut off.
 LONGEST = datetime.timedelta(hours=6)
@@ -35,17 +36,31 @@ _log = logging.getLogger(__name__)
 
 def run_due() -> int:
     """Runs every schedule whose time has come, each once; gives how many ran. What was missed while nothing ran is made up for once."""
+    _follow_the_clock()
     ran = 0
     for key in list(Schedule.objects.filter(enabled=True, next_at__lte=timezone.now()).values_list("pk", flat=True)):
         ran += run(key) is not None
     return ran
 
 
+def _follow_the_clock() -> None:
+    """What was put off while the clock was ahead comes when it would have come."""
+    now, zone = timezone.now(), workspace().time_zone
+    for schedule in Schedule.objects.filter(enabled=True, next_at__gt=now):
+        earlier = sooner(schedule.next_at, from_document(ScheduleText, schedule.document).when, zone, now)
+        if earlier is not None:
+            Schedule.objects.filter(pk=schedule.pk).update(next_at=earlier)
+
+
+def cut_off(now: datetime.datetime) -> Q:
+    """What does not run, or was cut off while it did; nothing began later than now."""
+    return Q(running_since=None) | Q(running_since__lt=now - LONGEST) | Q(running_since__gt=now)
+
+
 def run(key: int) -> ScheduleRun | None:
     """One run; None where it runs already, or is gone."""
     now = timezone.now()
-    free = Schedule.objects.filter(pk=key, running_since=None) | Schedule.objects.filter(pk=key, running_since__lt=now - LONGEST)
-    if not free.update(running_since=now):
+    if not Schedule.objects.filter(cut_off(now), pk=key).update(running_since=now):
         return None
     schedule = Schedule.objects.get(pk=key)
     made = ScheduleRun.objects.create(schedule=schedule)

@@ -17,6 +17,12 @@ def next_run(when: When, zone: str, after: datetime.datetime) -> datetime.dateti
     return found.astimezone(datetime.UTC)
 
 
+def sooner(kept: datetime.datetime | None, when: When, zone: str, now: datetime.datetime) -> datetime.datetime | None:
+    """The next time from now, where the one that is kept is later than that: it was set while the clock was ahead. None where it stands."""
+    coming = next_run(when, zone, now)
+    return coming if kept is not None and kept > coming else None
+
+
 def _trigger(when: When, zone: zoneinfo.ZoneInfo, after: datetime.datetime) -> BaseTrigger:
     if when.minutes is not None:
         return IntervalTrigger(minutes=when.minutes, start_date=after + datetime.timedelta(minutes=when.minutes), timezone=zone)
