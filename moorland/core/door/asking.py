@@ -7,9 +7,9 @@ import pyarrow as pa
 
 from moorland.core.door.above import Result, computed, refuse_capped, refuse_unknown, table_of
 from moorland.core.door.catalogue import Catalogue, catalogue_of
-from moorland.core.door.errors import SqlRefused
+from moorland.core.door.errors import SqlRefused, refused_as
 from moorland.core.door.reading import parsed
-from moorland.core.door.translation import Plan, Translation, refused_as
+from moorland.core.door.translation import Plan, Translation
 from moorland.core.engine.columns import ARROW_TYPES
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.listing import ListedRows

@@ -11,3 +11,9 @@ class SqlRefused(Exception):
     def __init__(self, code: str, message: str, hint: str | None = None, position: int | None = None) -> None:
         self.code, self.message, self.hint, self.position = code, message, hint, position
         super().__init__(message)
+
+
+def refused_as(code: str, message: str) -> SqlRefused:
+    """A refusal of the evaluator in the standard's codes."""
+    codes = {"not_found": "42703", "no_access": "28000", "too_costly": "54000", "not_available": "57P03"}
+    return SqlRefused(codes.get(code, "42601"), message)

@@ -9,9 +9,8 @@ from typing import Any
 from moorland.core.bundle.shape import Shape
 from moorland.core.door.asking import ask_sql
 from moorland.core.door.catalogue import Catalogue, Field, Relation, catalogue_of
-from moorland.core.door.errors import SqlRefused
+from moorland.core.door.errors import SqlRefused, refused_as
 from moorland.core.door.pushed_down import PushedDown
-from moorland.core.door.translation import refused_as
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.everyone import LEAST_VIEWERS
 from moorland.core.engine.many_viewers import answered_each

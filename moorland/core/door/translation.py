@@ -10,7 +10,7 @@ from moorland.core.bundle.pages import Made
 from moorland.core.bundle.shape import ValueType
 from moorland.core.door.catalogue import Catalogue, Field
 from moorland.core.door.column_names import spoken
-from moorland.core.door.errors import BAD_PARAMETER, NOT_GROUPED, NOT_SUPPORTED, SYNTAX, SqlRefused
+from moorland.core.door.errors import BAD_PARAMETER, NOT_GROUPED, NOT_SUPPORTED, SYNTAX, SqlRefused, refused_as
 from moorland.core.door.expressions import Writing, bound_value, position_of
 from moorland.core.door.relations import Sources, folded, sources_of
 from moorland.core.door.subselects import flattened, is_name, nested, sources_in
@@ -443,12 +443,6 @@ class _Select:
         for name, key in zip(question.by, prepared.asked.by, strict=True):
             types[name] = _type(prepared.asked.made[key].type) if key in prepared.asked.made else columns.get(key, schema.columns[key].type)
         return types
-
-
-def refused_as(code: str, message: str) -> SqlRefused:
-    """A refusal of the evaluator in the standard's codes."""
-    codes = {"not_found": "42703", "no_access": "28000", "too_costly": "54000", "not_available": "57P03"}
-    return SqlRefused(codes.get(code, "42601"), message)
 
 
 def _over(base: Base, chosen: list[tuple[str, exp.Expression]]) -> exp.Select:

@@ -8,7 +8,8 @@ from typing import Any, Literal
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.holders import held_by
-from moorland.core.insight.reach import STATES, Reach, ReachClass
+from moorland.core.insight.model_reach import STATES, ReachClass
+from moorland.core.insight.reach import Reach
 
 #: A group says something of its people where it has at least so many, and at least this share of them see the same.
 LEAST_PEOPLE, LEAST_SHARE = 4, Fraction(2, 3)

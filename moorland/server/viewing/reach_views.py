@@ -19,7 +19,8 @@ from moorland.core.bundle.shape import Day, Name, Shape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.many_viewers import answers
 from moorland.core.engine.questions import Question, TotalsAnswer, TotalsQuestion
-from moorland.core.insight.reach import STATES, Reach, ReachClass, TableName, reach
+from moorland.core.insight.model_reach import STATES, ReachClass, TableName
+from moorland.core.insight.reach import Reach, reach
 from moorland.core.insight.standing_out import Crossing, StandsOut, crossings, standing_out
 from moorland.core.insight.statement import Statement, StatementQuestion, as_rows, statement
 from moorland.core.people import Viewer
