@@ -159,7 +159,7 @@ def evaluator_with(base: Evaluator, roles: list[RoleShape], people: dict[str, An
         raise BundleError(problems)
     if len(roles) == 1 and not edited:
         return base.with_role(roles[0])
-    return base.on(bundle)
+    return base.on(bundle, same_rows=True)
 
 
 def evaluator_of(bundle: Bundle) -> Evaluator:

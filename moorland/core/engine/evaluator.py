@@ -179,14 +179,17 @@ class Evaluator:
             found.setdefault(id(on), (on, []))[1].append(viewer)
         return list(found.values())
 
-    def on(self, bundle: Bundle) -> "Evaluator":
-        """The same data, day and secret with another bundle. Raises BundleError where it cannot be used."""
+    def on(self, bundle: Bundle, same_rows: bool = False) -> "Evaluator":
+        """The same day and secret with another bundle, on what tables hold now. Raises BundleError where it cannot be used.
+
+        With `same_rows`, tables that were read are taken over as they are.
+        """
         made = Evaluator(bundle, self._load, self.as_of, self.secret, self.shared)
         made.people.beside(self.people)
         made.standing_of = self.standing_of
         wanted = merged(made.content, dict(self.content))
         made = made if wanted == made.content else made._with_content_of(wanted)
-        if made.content == self.content and bundle.sources == self.bundle.sources:
+        if same_rows and made.content == self.content and bundle.sources == self.bundle.sources:
             made._tables.update({key: data for key, data in self._tables.items() if bundle.model(key[0]) == self.bundle.model(key[0])})
         made.standing = {name: data for name, data in self.standing.items() if bundle.model(name) == self.bundle.model(name)}
         return made
@@ -218,7 +221,7 @@ class Evaluator:
         old = self.bundle.roles[place]
         bundle = self.bundle.model_copy(update={"roles": [role if item.name == role.name else item for item in self.bundle.roles]})
         if role.assigned != old.assigned or role.kind != old.kind or role.model != old.model or _looked_up_in(role) != _looked_up_in(old):
-            return self.on(bundle)
+            return self.on(bundle, same_rows=True)
         made = copy.copy(self)
         made.bundle, made.stamp, made.roles = bundle, object(), dict(self.roles)
         made._written, made._by_content = dict(self._written), OrderedDict()

@@ -63,7 +63,7 @@ def _entry(role: Role, people: int, ways: Ways, live: dict[str, Any] | None, map
         role=from_document(RoleShape, role.document),
         version=role.version,
         people=people,
-        assignments=[KeptAssignment(id=key, assignment=shape, people=sum(count for way, count in ways if way == shape)) for key, shape in kept],
+        assignments=[KeptAssignment(id=key, assignment=shape, people=max((count for way, count in ways if way == shape), default=0)) for key, shape in kept],
         live=live is not None,
         changed=live != role.document,
         released=from_document(RoleShape, live) if live is not None else None,

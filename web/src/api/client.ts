@@ -72,7 +72,7 @@ const errorsAreThrown: Middleware = {
 };
 
 function notReached(): ApiError {
-  return new ApiError(0, "offline", "The server does not answer. Nothing was saved; try again in a moment.");
+  return new ApiError(0, "offline", "The server does not answer. Once it does, look whether this was saved before you try again.");
 }
 
 /** Asked again, a few times, where the server is answering too much for this account already. */
