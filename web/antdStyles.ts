@@ -39,7 +39,8 @@ function written(): string {
   const dressed = (parts: unknown) =>
     createElement(StyleProvider, { cache }, createElement(antd.ConfigProvider, { theme: { hashed: false } }, parts));
   render({ includes: parts().filter((name) => name in antd), customTheme: dressed });
-  return extractStyle(cache, { plain: true, types: ["style"] });
+  // Links are links of the page, not of the parts: how they look is ours to say.
+  return extractStyle(cache, { plain: true, types: ["style"] }).replace(/(?<=^|\})a(?:[:[][^{]*)?\{[^}]*\}/g, "");
 }
 
 /** The parts that are imported somewhere, with those they are made of, by name. */
