@@ -30,7 +30,8 @@ export function antdStyles(): Plugin {
   };
 }
 
-function written(): string {
+/** The style sheet: of the parts that are imported, and nothing that reaches beyond them. */
+export function written(): string {
   const antd = require("antd");
   const { createCache, extractStyle, StyleProvider } = require("@ant-design/cssinjs");
   const { extractStyle: render } = require("@ant-design/static-style-extract");
