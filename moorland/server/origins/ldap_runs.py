@@ -12,21 +12,18 @@ from moorland.server.origins.models import Origin, OriginRun
 from moorland.server.origins.running import carried_out, keeper_of, once, text_of
 from moorland.server.origins.shapes import LdapText
 from moorland.server.releases.bundles import workspace
-from moorland.server.schedules.timing import next_run, sooner
+from moorland.server.schedules.shapes import When
+from moorland.server.schedules.timing import follow_the_clock, next_run
 
 _log = logging.getLogger(__name__)
 
 
 def run_due_directories() -> int:
     """Runs every directory whose time has come, each once; gives how many ran."""
-    now, zone = timezone.now(), workspace().time_zone
-    for ahead in Origin.objects.filter(enabled=True, kind="ldap", next_at__gt=now):
-        text = text_of(ahead)
-        earlier = sooner(ahead.next_at, text.when, zone, now) if isinstance(text, LdapText) and text.when is not None else None
-        if earlier is not None:
-            Origin.objects.filter(pk=ahead.pk).update(next_at=earlier)
+    now = timezone.now()
+    follow_the_clock(Origin.objects.filter(kind="ldap"), _when, workspace().time_zone, now)
     ran = 0
-    for origin in list(Origin.objects.filter(enabled=True, kind="ldap", next_at__lte=timezone.now()).select_related("keeper")):
+    for origin in list(Origin.objects.filter(enabled=True, kind="ldap", next_at__lte=now).select_related("keeper")):
         try:
             run_directory(origin, keeper_of(origin))
         except Failure as failure:
@@ -34,11 +31,15 @@ def run_due_directories() -> int:
         except Exception:
             _log.exception("directory %s", origin.name)
         finally:
-            text = text_of(origin)
-            when = text.when if isinstance(text, LdapText) else None
+            when = _when(origin)
             Origin.objects.filter(pk=origin.pk).update(next_at=next_run(when, workspace().time_zone, timezone.now()) if when is not None else None)
         ran += 1
     return ran
+
+
+def _when(origin: Origin) -> When | None:
+    text = text_of(origin)
+    return text.when if isinstance(text, LdapText) else None
 
 
 def run_directory(origin: Origin, by: Account, accepted: str | None = None) -> OriginRun:

@@ -12,7 +12,7 @@ from moorland.server.releases.bundles import workspace
 from moorland.server.schedules.models import ChecksSchedule
 from moorland.server.schedules.running import cut_off
 from moorland.server.schedules.shapes import When
-from moorland.server.schedules.timing import next_run, sooner
+from moorland.server.schedules.timing import follow_the_clock, next_run
 from moorland.server.trail.models import record
 
 _log = logging.getLogger(__name__)
@@ -20,11 +20,8 @@ _log = logging.getLogger(__name__)
 
 def run_due_checks() -> bool:
     """Runs the promises where their time has come; whether they ran."""
-    now, zone = timezone.now(), workspace().time_zone
-    for schedule in ChecksSchedule.objects.filter(enabled=True, next_at__gt=now):
-        earlier = sooner(schedule.next_at, from_document(When, schedule.document), zone, now)
-        if earlier is not None:
-            ChecksSchedule.objects.filter(pk=schedule.pk).update(next_at=earlier)
+    now = timezone.now()
+    follow_the_clock(ChecksSchedule.objects.all(), lambda item: from_document(When, item.document), workspace().time_zone, now)
     due = ChecksSchedule.objects.filter(enabled=True, next_at__lte=now).exists()
     return due and run_checks() is not None
 

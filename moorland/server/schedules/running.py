@@ -24,7 +24,7 @@ from moorland.server.evaluating import evaluator
 from moorland.server.releases.bundles import workspace
 from moorland.server.schedules.models import Schedule, ScheduleRun
 from moorland.server.schedules.shapes import Agreed, RunState, ScheduleText
-from moorland.server.schedules.timing import next_run, sooner
+from moorland.server.schedules.timing import follow_the_clock, next_run
 
 #: A run that has not ended after so long is taken to have been cut off.
 LONGEST = datetime.timedelta(hours=6)
@@ -36,20 +36,12 @@ _log = logging.getLogger(__name__)
 
 def run_due() -> int:
     """Runs every schedule whose time has come, each once; gives how many ran. What was missed while nothing ran is made up for once."""
-    _follow_the_clock()
+    now = timezone.now()
+    follow_the_clock(Schedule.objects.all(), lambda item: from_document(ScheduleText, item.document).when, workspace().time_zone, now)
     ran = 0
-    for key in list(Schedule.objects.filter(enabled=True, next_at__lte=timezone.now()).values_list("pk", flat=True)):
+    for key in list(Schedule.objects.filter(enabled=True, next_at__lte=now).values_list("pk", flat=True)):
         ran += run(key) is not None
     return ran
-
-
-def _follow_the_clock() -> None:
-    """What was put off while the clock was ahead comes when it would have come."""
-    now, zone = timezone.now(), workspace().time_zone
-    for schedule in Schedule.objects.filter(enabled=True, next_at__gt=now):
-        earlier = sooner(schedule.next_at, from_document(ScheduleText, schedule.document).when, zone, now)
-        if earlier is not None:
-            Schedule.objects.filter(pk=schedule.pk).update(next_at=earlier)
 
 
 def cut_off(now: datetime.datetime) -> Q:

@@ -2,10 +2,13 @@
 
 import datetime
 import zoneinfo
+from collections.abc import Callable
+from typing import Any
 
 from apscheduler.triggers.base import BaseTrigger
 from apscheduler.triggers.cron import CronTrigger
 from apscheduler.triggers.interval import IntervalTrigger
+from django.db.models import QuerySet
 
 from moorland.server.schedules.shapes import When
 
@@ -17,10 +20,13 @@ def next_run(when: When, zone: str, after: datetime.datetime) -> datetime.dateti
     return found.astimezone(datetime.UTC)
 
 
-def sooner(kept: datetime.datetime | None, when: When, zone: str, now: datetime.datetime) -> datetime.datetime | None:
-    """The next time from now, where the one that is kept is later than that: it was set while the clock was ahead. None where it stands."""
-    coming = next_run(when, zone, now)
-    return coming if kept is not None and kept > coming else None
+def follow_the_clock(kept: QuerySet[Any], when_of: Callable[[Any], When | None], zone: str, now: datetime.datetime) -> None:
+    """What was put off while the clock was ahead comes when it would have come: nothing waits longer than until its next time from now."""
+    for item in kept.filter(enabled=True, next_at__gt=now):
+        when = when_of(item)
+        coming = next_run(when, zone, now) if when is not None else None
+        if coming is not None and item.next_at > coming:
+            kept.filter(pk=item.pk).update(next_at=coming)
 
 
 def _trigger(when: When, zone: zoneinfo.ZoneInfo, after: datetime.datetime) -> BaseTrigger:

@@ -70,7 +70,7 @@ function OneModel({ model }: { model: ModelAnswer }) {
     enabled: bench.focus > 0,
   });
   const refreshes = useQuery(queries.refreshes(document.name));
-  const holding = useQuery(queries.held()).data?.held;
+  const holding = useQuery({ ...queries.held(), enabled: bench.focus > 0 && may("look-shapes") }).data?.held;
   const own = useMemo(() => (roles.data?.roles ?? []).filter((entry) => entry.role.model === document.name), [roles.data, document.name]);
   const held = useMemo(() => {
     const roles = rolesHeld(holding ?? {}, viewer);

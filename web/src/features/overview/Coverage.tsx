@@ -57,7 +57,7 @@ export function Coverage() {
       </div>
       {found.isError && <Notice kind="bad">{found.error.message}</Notice>}
       {!found.data && !found.isError && bench.model !== null && <p className="soft">Looking at everybody…</p>}
-      {columns.length === 0 && (
+      {columns.length === 0 && (against !== "roles" || people.data?.held) && (
         <p className="soft">{against === "tray" ? "Pin somebody above, and they stand here." : "Nobody is in any of them yet."}</p>
       )}
       {found.data && columns.length > 0 && (
