@@ -12,7 +12,8 @@ from moorland.commands.bundles import AsJson, AsOf, day_of, evaluator_at, progre
 from moorland.commands.console import fail, output
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.insight.impact import grouped, impact
+from moorland.core.insight.impact import impact
+from moorland.core.insight.impacts import shared
 
 
 def diff(
@@ -33,20 +34,20 @@ def diff(
             impacts = impact(old, new, logins, totals_named(total or [], old, new), lambda number: step(f"{number} of {len(logins)} viewers"))
     except BundleError as error:
         raise fail(error.problems) from None
-    groups = grouped(impacts)
+    groups = shared(impacts, None)
     if as_json:
         document = {"viewers": len(logins), "changed": len(impacts), "groups": [group.model_dump(mode="json") for group in groups]}
         sys.stdout.write(json.dumps(document, ensure_ascii=False, indent=2) + "\n")
         return
     output.print(f"Of {len(logins)} viewers, {len(impacts)} see something else.", markup=False)
     for group in groups:
-        output.print(", ".join(group.logins), markup=False, style="bold")
-        for change in group.impact.tables:
+        output.print(", ".join(person.login for person in group.named), markup=False, style="bold")
+        for change in group.tables:
             counts = " → ".join("absent" if number is None else f"{number:,}" for number in (change.before, change.after))
             output.print(f"  {change.table}: {counts} rows (+{change.gained:,}, -{change.lost:,})", markup=False)
-        for shift in group.impact.totals:
+        for shift in group.totals:
             output.print(f"  total of {shift.measure}: {shown(shift.before) or 'none'} → {shown(shift.after) or 'none'}", markup=False)
-        for sign, names in (("gains", group.impact.gained), ("loses", group.impact.lost)):
+        for sign, names in (("gains", group.gained), ("loses", group.lost)):
             if names:
                 output.print(f"  {sign} {', '.join(names)}", markup=False)
 

@@ -1,6 +1,7 @@
 """The workspace as a bundle folder, to be kept in version control: everything but secrets and passwords, and its data if wanted (bundle.md)."""
 
 import shutil
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.model import Model, Table
 from moorland.core.bundle.writing import write_folder
 from moorland.core.engine.columns import ARROW_TYPES, TableData
+from moorland.core.sources.streamed_tables import StreamedTable
 from moorland.server.catalog.storage import load_table
 from moorland.server.directory.secret_values import secret_attributes
 from moorland.server.duties.models import GivenDuty
@@ -46,7 +48,7 @@ def write_bundle(folder: Path, found: Bundle, with_data: bool) -> Bundle:
             if table.data is not None:
                 path = folder / table.data
                 path.parent.mkdir(parents=True, exist_ok=True)
-                pa.parquet.write_table(as_brought(table, load_table(model, table.name)), path)
+                _write(path, as_brought(table, load_table(model, table.name)))
     return bundle
 
 
@@ -79,8 +81,19 @@ def _plain(name: str) -> str:
     return "".join(sign if sign.isalnum() or sign in "-_." else "_" for sign in name).lstrip(".") or "_"
 
 
-def as_brought(table: Table, data: TableData) -> pa.Table:
-    """The rows of a table as they were brought in: its columns in their order, of their types."""
+def _write(path: Path, parts: Iterator[pa.Table]) -> None:
+    first = next(parts)
+    with pa.parquet.ParquetWriter(path, first.schema) as writer:
+        writer.write_table(first)
+        for part in parts:
+            writer.write_table(part)
+
+
+def as_brought(table: Table, data: TableData) -> Iterator[pa.Table]:
+    """The rows of a table as they were brought in, in one part or several: its columns in their order, of their types."""
+    if isinstance(data.in_place, StreamedTable):
+        yield from data.in_place.parts()
+        return
     columns = {}
     for column in table.columns:
         if column.derived:
@@ -88,4 +101,4 @@ def as_brought(table: Table, data: TableData) -> pa.Table:
         stored = data.columns[column.name]
         index = stored.codes[:-1] if stored.codes is not None else slice(0, data.rows)
         columns[column.name] = pa.array(stored.values[index], type=ARROW_TYPES[column.type], mask=~stored.known[index])
-    return pa.table(columns)
+    yield pa.table(columns)

@@ -5,10 +5,12 @@ organizations, attributes and assignments act at once; whoever or whatever of th
 organization stays. Passwords, secret values, duties and keys are left as they are.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import pyarrow as pa
 from django.db import transaction
 
 from moorland.core.bundle.document import Bundle
@@ -18,9 +20,10 @@ from moorland.core.bundle.reading import path_inside, read_folder
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.differences import ItemChange, differences
-from moorland.core.insight.impact import ViewerImpact, impact
+from moorland.core.insight.impact import impact
+from moorland.core.insight.impacts import Impacts
 from moorland.core.people import People
-from moorland.core.sources.files import bundle_loader, read_arrow
+from moorland.core.sources.files import bundle_loader, read_parts
 from moorland.server.bundle_export import as_brought
 from moorland.server.catalog.models import Model
 from moorland.server.catalog.storage import load_table, store_table
@@ -51,7 +54,7 @@ class ImportPlan:
     assignments: list[str]
     workspace: list[str]
     tables: list[str]
-    viewers: list[ViewerImpact]
+    viewers: Impacts
 
     @property
     def changes(self) -> bool:
@@ -136,13 +139,35 @@ def _tables(bundle: Bundle, folder: Path) -> list[str]:
         for table in model.tables:
             if table.data is None:
                 continue
-            rows = read_arrow(path_inside(folder, table.data), table)
+            path = path_inside(folder, table.data)
             known = next((item for item in before[model.name].tables if item.name == table.name), None) if model.name in before else None
-            if known is not None and known.columns == table.columns and as_brought(known, load_table(before[model.name], known.name)).equals(rows):
+            if (
+                known is not None
+                and known.columns == table.columns
+                and _equal(as_brought(known, load_table(before[model.name], known.name)), read_parts(path, table))
+            ):
                 continue
-            store_table(model.name, table, rows)
+            store_table(model.name, table, read_parts(path, table))
             stored.append(f"{model.name}.{table.name}")
     return stored
+
+
+def _equal(some: Iterator[pa.Table], others: Iterator[pa.Table]) -> bool:
+    """Whether two tables have the same rows, however they are cut into parts."""
+    held: list[pa.Table | None] = [None, None]
+    while True:
+        for side, parts in enumerate((some, others)):
+            while (now := held[side]) is None or not now.num_rows:
+                if (found := next(parts, None)) is None:
+                    break
+                held[side] = found
+        one, other = held
+        if not one or not other:
+            return not one and not other
+        rows = min(one.num_rows, other.num_rows)
+        if not one.slice(0, rows).equals(other.slice(0, rows)):
+            return False
+        held = [one.slice(rows), other.slice(rows)]
 
 
 def _people(bundle: Bundle) -> None:

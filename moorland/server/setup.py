@@ -9,7 +9,7 @@ from moorland.core.bundle.people import OrganizationValue
 from moorland.core.bundle.reading import path_inside, read_folder
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.sources.files import bundle_loader, read_arrow
+from moorland.core.sources.files import bundle_loader, read_parts
 from moorland.server.catalog.models import Model
 from moorland.server.catalog.storage import store_table
 from moorland.server.checks.models import Promise
@@ -67,7 +67,7 @@ def fill_workspace(folder: Path, administrators: set[str], password: str | None,
         Model.objects.create(name=model.name, document=to_plain(model), position=position)
         for table in model.tables:
             if table.data is not None:
-                store_table(model.name, table, read_arrow(path_inside(folder, table.data), table))
+                store_table(model.name, table, read_parts(path_inside(folder, table.data), table))
     _policies(bundle)
     for position, shelf in enumerate(bundle.shelves):
         Shelf.objects.create(name=shelf.name, document=to_plain(shelf), position=position)

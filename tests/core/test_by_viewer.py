@@ -137,7 +137,7 @@ def test_each_viewer_has_the_answers_of_their_own_content(tmp_path: Path, seed: 
     changed = {item.login: item for item in impact(base, base.on(base.bundle.model_copy(update={"roles": roles})), people, [("farm", "jobs")])}
     for login, place in people.items():
         one = alone[str(place)]
-        told = impact(one, one.on(one.bundle.model_copy(update={"roles": roles})), [login], [("farm", "jobs")])
+        told = list(impact(one, one.on(one.bundle.model_copy(update={"roles": roles})), [login], [("farm", "jobs")]))
         assert [changed[login]] if login in changed else told == []
     notice(base)
     assert parity(base, [base.viewer(login) for login in people]).differences == []

@@ -10,7 +10,8 @@ from moorland.core.bundle.promises import Promise
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.findings.finding import Finding
 from moorland.core.insight.findings.noticing import notice
-from moorland.core.insight.impact import grouped, impact
+from moorland.core.insight.impact import impact
+from moorland.core.insight.impacts import Impacts, TableChange, ViewChanges, impacts_of, shared
 from moorland.core.insight.promises import run_promise
 from moorland.core.insight.remedies import remedies
 from moorland.core.insight.trace import Trace, Traced, trace, where_they_part
@@ -292,11 +293,22 @@ def test_what_would_have_to_change_is_tried_one_change_at_a_time() -> None:
     assert helping(workspace(role("r", to="off")), "off", table="site", row=3) == [("enable", "off", "can")]
 
 
+def test_most_rows_come_first_and_of_many_with_the_same_changes_only_some_are_named() -> None:
+    def losing(rows: int) -> ViewChanges:
+        return ViewChanges(tables=[TableChange(model="farm", table="site", rows=9, before=rows, after=0, gained=0, lost=rows)])
+
+    found = Impacts([(losing(1), ("zoe", "bob")), (losing(5), ("cat",)), (losing(1), ("ann",))], str.title)
+    assert [item.login for item in found] == [item.login for item in found[:]] == ["cat", "ann", "bob", "zoe"]
+    assert (len(found), found[-1].name, found[0].tables[0].lost) == (4, "Zoe", 5)
+    assert [(item.people, [person.login for person in item.named]) for item in shared(found, 2)] == [(1, ["cat"]), (3, ["ann", "bob"])]
+    assert shared(impacts_of(found)) == shared(found)
+
+
 def test_impact_counts_masked_cells_and_chosen_totals_and_groups_people_alike() -> None:
     everyone = {"assigned": [{"everyone": True}]}
     before = workspace({**role("r"), **everyone})
     after = workspace({**role("r", FELL, {"mask": {"column": "site.name", "with": "hash"}}), **everyone})
-    (group,) = grouped(impact(before, after, ["ann", "bob", "off"], [("farm", "energy")]))
-    assert group.logins == ["ann", "bob"]
-    assert [(change.measure, change.before, change.after) for change in group.impact.totals] == [("energy", 15.0, 3.0)]
-    assert group.impact.lost == ["clear cells of site.name in 2 rows"]
+    (group,) = shared(impact(before, after, ["ann", "bob", "off"], [("farm", "energy")]))
+    assert (group.people, [person.login for person in group.named]) == (2, ["ann", "bob"])
+    assert [(change.measure, change.before, change.after) for change in group.totals] == [("energy", 15.0, 3.0)]
+    assert group.lost == ["clear cells of site.name in 2 rows"]

@@ -194,9 +194,9 @@ def test_diff_tells_who_loses_what(folder: Path, tmp_path_factory: pytest.TempPa
     (other / "site.csv").write_text((folder / "site.csv").read_text())
     document = json.loads(run("diff", folder, other, "--total", "sites", "--json").stdout)
     (group,) = document["groups"]
-    assert (document["viewers"], group["logins"]) == (2, ["ann"])
-    assert group["impact"]["tables"][0]["lost"] == 1
-    assert group["impact"]["totals"] == [{"model": "m", "measure": "sites", "before": 2.0, "after": 1.0}]
+    assert (document["viewers"], group["named"]) == (2, [{"login": "ann", "name": "Ann"}])
+    assert group["tables"][0]["lost"] == 1
+    assert group["totals"] == [{"model": "m", "measure": "sites", "before": 2.0, "after": 1.0}]
     assert run("diff", folder, other, "--total", "nothing").exit_code == 2
     assert "Of 2 viewers, 0 see something else." in run("diff", folder, folder).stdout
 

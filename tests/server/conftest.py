@@ -136,6 +136,12 @@ def boss(as_user: Callable[[str | None], Session]) -> Session:
     return as_user("boss")
 
 
+def each(viewers: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """What changes for people together, person by person."""
+    changes = [({name: told for name, told in item.items() if name not in ("people", "named")}, item["named"]) for item in viewers]
+    return [{**person, **told} for told, named in changes for person in named]
+
+
 def steward(boss: Session, **changes: Any) -> tuple[dict[str, Any], int]:
     """The role `steward` of the draft with changes, and its version."""
     entry = next(item for item in boss.ok("GET", "roles")["roles"] if item["role"]["name"] == "steward")

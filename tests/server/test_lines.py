@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from moorland.server.catalog.models import KeptLine
 from moorland.server.releases.models import Release, Workspace
-from tests.server.conftest import Session
+from tests.server.conftest import Session, each
 from tests.server.test_bringing_data import bring
 
 LINES = "models/m/tables/scope"
@@ -55,7 +55,7 @@ def test_a_changed_line_acts_at_once_and_the_old_one_is_kept(kept: Session) -> N
     now = lines(kept)
     line = now["lines"][1]
     asked = {"version": now["version"], "reason": "spelled", "change": [{"id": line["id"], "values": {**line["values"], "area": "fell"}}]}
-    viewers = kept.ok("POST", f"{LINES}/lines?try=true", asked)["viewers"]
+    viewers = each(kept.ok("POST", f"{LINES}/lines?try=true", asked)["viewers"])
     assert [
         (viewer["login"], [(table["table"], table["gained"]) for table in viewer["tables"] if table["gained"]])
         for viewer in viewers

@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 
 from moorland.server.directory.models import Account
-from tests.server.conftest import Session
+from tests.server.conftest import Session, each
 
 
 def card(boss: Session, login: str = "ann") -> dict[str, Any]:
@@ -15,7 +15,7 @@ def card(boss: Session, login: str = "ann") -> dict[str, Any]:
 
 def change(boss: Session, login: str = "ann", *, only_try: bool = False, **body: Any) -> list[dict[str, Any]]:
     version = card(boss, login)["version"]
-    found: list[dict[str, Any]] = boss.ok("PATCH", f"people/{login}{'?try=true' if only_try else ''}", {"version": version, **body})["viewers"]
+    found: list[dict[str, Any]] = each(boss.ok("PATCH", f"people/{login}{'?try=true' if only_try else ''}", {"version": version, **body})["viewers"])
     return found
 
 

@@ -3,7 +3,7 @@
 from typing import Any
 
 from moorland.server.directory.models import Account
-from tests.server.conftest import Session
+from tests.server.conftest import Session, each
 from tests.server.test_bringing_data import bring
 
 COLUMNS = {"login": 0, "name": 1, "email": 2, "groups": 3, "attribute:areas": 4}
@@ -42,7 +42,7 @@ def test_a_dry_run_reports_every_row_and_changes_nothing(boss: Session) -> None:
         "The name is blank, and nobody of this login is here yet.",
         "There is no group steward; nearest: stewards.",
     ]
-    assert [viewer["login"] for viewer in report["viewers"]] == ["bob"]
+    assert [viewer["login"] for viewer in each(report["viewers"])] == ["bob"]
     assert not Account.objects.filter(login="fay").exists()
 
 

@@ -9,7 +9,7 @@ import pytest
 from moorland.core.bundle.reading import read_folder
 from moorland.server.releases.models import Release
 from moorland.server.trail.models import Entry, record
-from tests.server.conftest import Session, steward, with_where
+from tests.server.conftest import Session, each, steward, with_where
 from tests.server.duties import Sessions, given
 
 
@@ -23,7 +23,7 @@ def test_the_review_tells_what_changed_and_who_gains_and_loses(boss: Session) ->
     pending = boss.ok("GET", "releases/pending")
     assert [(change["kind"], change["name"], change["change"]) for change in pending["changes"]] == [("roles", "steward", "changed")]
     assert pending["changes"][0]["differences"][0]["after"]["rows"]["where"] == "area = 'marsh'"
-    assert [(viewer["login"], viewer["tables"][0]["gained"], viewer["tables"][0]["lost"]) for viewer in pending["viewers"]] == [("ann", 1, 2)]
+    assert [(viewer["login"], viewer["tables"][0]["gained"], viewer["tables"][0]["lost"]) for viewer in each(pending["viewers"])] == [("ann", 1, 2)]
 
 
 def test_a_release_is_live_at_once_and_in_the_history(boss: Session) -> None:
@@ -135,7 +135,7 @@ def test_two_releases_are_compared_and_an_earlier_one_is_returned_to(boss: Sessi
     boss.ok("POST", "releases", {"hash": boss.ok("GET", "releases/pending")["hash"]})
     compared = boss.ok("GET", "releases/compared?before=1&after=2")
     assert [item["name"] for item in compared["changes"]] == ["steward"]
-    assert [(viewer["login"], viewer["tables"][0]["gained"], viewer["tables"][0]["lost"]) for viewer in compared["viewers"]] == [("ann", 1, 2)]
+    assert [(viewer["login"], viewer["tables"][0]["gained"], viewer["tables"][0]["lost"]) for viewer in each(compared["viewers"])] == [("ann", 1, 2)]
     boss.ok("POST", "releases/1/return")
     assert [item["name"] for item in boss.ok("GET", "releases/pending")["changes"]] == ["steward"]
     assert boss.ok("GET", "releases/compared?before=1&after=draft")["changes"] == []

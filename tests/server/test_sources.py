@@ -13,7 +13,7 @@ from moorland.server.bundle_import import import_into
 from moorland.server.sources import change_views, engines
 from moorland.server.sources.models import StoredSource
 from moorland.server.trail.models import Entry
-from tests.server.conftest import Session
+from tests.server.conftest import Session, each
 from tests.server.duties import Sessions, given
 from tests.server.test_pages import release, steward_says
 
@@ -235,5 +235,5 @@ def test_a_change_of_people_and_a_refresh_are_compared_on_what_sources_hold(boss
     boss.ok("POST", "models/m/tables/run/place", {"source": "warehouse", "relation": ["run"]})
     release(boss)
     told = boss.ok("POST", "acts?try=true", {"change_people": {"logins": ["ann"], "attributes": {"areas": ["fell", "marsh"]}}})
-    (ann,) = [viewer for viewer in told["viewers"] if viewer["login"] == "ann"]
+    (ann,) = [viewer for viewer in each(told["viewers"]) if viewer["login"] == "ann"]
     assert {table["table"]: table["gained"] for table in ann["tables"]} == {"site": 1, "run": 1}

@@ -26,7 +26,7 @@ def arrow(rows: int) -> pa.Table:
 def test_what_is_stored_is_loaded_again(rows: int, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(storage, "CHUNK_ROWS", 10)
     storage._loaded.clear()
-    storage.store_table("m", MODEL.tables[0], arrow(rows))
+    storage.store_table("m", MODEL.tables[0], [arrow(rows)])
     data = storage.load_table(MODEL, "t")
     assert (data.rows, data.version) == (rows, to_table_data(arrow(rows), MODEL.tables[0]).version)
     assert data.columns["id"].values.tolist()[:rows] == list(range(rows)) or data.columns["id"].codes is not None
@@ -35,8 +35,8 @@ def test_what_is_stored_is_loaded_again(rows: int, monkeypatch: pytest.MonkeyPat
 
 @pytest.mark.django_db
 def test_new_content_replaces_the_old_whole() -> None:
-    storage.store_table("m", MODEL.tables[0], arrow(5))
-    storage.store_table("m", MODEL.tables[0], arrow(7))
+    storage.store_table("m", MODEL.tables[0], [arrow(5)])
+    storage.store_table("m", MODEL.tables[0], [arrow(7)])
     assert TableContent.objects.get().rows == 7
     assert storage.load_table(MODEL, "t").rows == 7
 
@@ -49,12 +49,12 @@ def test_a_table_without_content_is_empty() -> None:
 @pytest.mark.django_db
 def test_a_content_that_ends_while_it_is_read_is_not_used_in_part(monkeypatch: pytest.MonkeyPatch) -> None:
     storage._loaded.clear()
-    first = storage.store_table("m", MODEL.tables[0], arrow(5))
+    first = storage.store_table("m", MODEL.tables[0], [arrow(5)])
     read = storage._column
 
     def replaced_meanwhile(content: TableContent, column: str, type_: str) -> pa.ChunkedArray:
         if content.pk == first.pk and column == "word":
-            storage.store_table("m", MODEL.tables[0], arrow(7))
+            storage.store_table("m", MODEL.tables[0], [arrow(7)])
         return read(content, column, type_)
 
     monkeypatch.setattr(storage, "_column", replaced_meanwhile)

@@ -100,6 +100,6 @@ describe("gain and loss", () => {
   test("are told once for all for whom they are the same", () => {
     const viewer = (login: string, lost: string[]) => ({ login, name: login, tables: [], gained: [], lost }) as unknown as ViewerImpact;
     const found = alike([viewer("ann", ["table site"]), viewer("bob", []), viewer("cleo", ["table site"])]);
-    expect(found.map((group) => group.map((item) => item.login))).toEqual([["ann", "cleo"], ["bob"]]);
+    expect(found.map((group) => group.named.map((item) => item.login))).toEqual([["ann", "cleo"], ["bob"]]);
   });
 });

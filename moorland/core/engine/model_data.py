@@ -29,7 +29,7 @@ class LeftInPlace(Exception):
     """Something of a table that stays in its engine was read as if it were here: its rows, a column, or an aggregate of its rows (engine.in_place)."""
 
     def __init__(self, model: str, table: str, column: str | None = None, aggregate: tree.Aggregate | None = None, truth: tree.Node | None = None) -> None:
-        super().__init__(f"{table} stays in its source; this is not answered for tables left in place.")
+        super().__init__(f"The rows of {table} are not here; this is not answered for tables left in place.")
         self.model, self.table, self.column, self.aggregate, self.truth = model, table, column, aggregate, truth
 
 

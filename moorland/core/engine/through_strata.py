@@ -77,13 +77,14 @@ def on_strata(compute: Callable[Concatenate[Evaluator, Arguments], Result]) -> C
 
 
 def _left(evaluator: Evaluator) -> dict[str, ModelData]:
-    """The data of the models that leave tables in place: in a source, or in a file of more rows than are kept in memory."""
+    """The data of the models that leave tables in place: in a source, or where they have more rows than are kept in memory."""
     names = [name for name, model in evaluator.models.items() if any(map(_may_be_left, model.schema.model.tables))]
     return {name: data for name in names if (data := evaluator.data(name)).left}
 
 
 def _may_be_left(table: Table) -> bool:
-    return table.in_place is not None or (table.data or "").endswith(".parquet")
+    """Whether what is loaded of a table tells where its rows are: only one without a key has more of them than are kept in memory (18.8)."""
+    return table.in_place is not None or (table.key is None and table.alias_of is None)
 
 
 def _content(base: ModelData) -> object:

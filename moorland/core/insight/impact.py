@@ -5,10 +5,7 @@ from collections.abc import Callable, Hashable, Iterable, Iterator
 from typing import Any
 
 import numpy as np
-from pydantic import Field
 
-from moorland.core.bundle.shape import Shape
-from moorland.core.collector import collector_paused
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.distinct_views import AlikeTwice, alike_twice
 from moorland.core.engine.evaluator import Evaluator
@@ -19,97 +16,27 @@ from moorland.core.engine.questions import Question, Refused, TotalsAnswer, Tota
 from moorland.core.engine.table_view import visible_table
 from moorland.core.engine.through_strata import through_strata
 from moorland.core.engine.visible import ViewerModel
+from moorland.core.insight.impacts import Impacts, TableChange, TotalChange, ViewChanges
 from moorland.core.language.vectors import Mask
 from moorland.core.people import Viewer
 
 
-class TableChange(Shape):
-    """Rows of a table gained and lost; `before` and `after` count the visible rows, None where the table is absent."""
-
-    model: str
-    table: str
-    rows: int
-    before: int | None
-    after: int | None
-    gained: int
-    lost: int
-
-
-class TotalChange(Shape):
-    """A total before and after; None where there is none."""
-
-    model: str
-    measure: str
-    before: float | None
-    after: float | None
-
-
-class ViewerImpact(Shape):
-    """What changes for one person."""
-
-    login: str
-    name: str
-    tables: list[TableChange] = Field(default_factory=list)
-    totals: list[TotalChange] = Field(default_factory=list)
-    gained: list[str] = Field(default_factory=list)
-    lost: list[str] = Field(default_factory=list)
-    #: What changes cannot be told: a source that is chosen for this person does not answer.
-    not_known: bool = False
-
-    @property
-    def changes(self) -> bool:
-        """Whether anything changes at all."""
-        return bool(self.tables or self.gained or self.lost or self.totals or self.not_known)
-
-
-class GroupImpact(Shape):
-    """People for whom the same changes."""
-
-    logins: list[str]
-    impact: ViewerImpact
-
-
-def grouped(impacts: Iterable[ViewerImpact]) -> list[GroupImpact]:
-    """People for whom the same changes, together, in the order of the first of each."""
-    groups: dict[str, GroupImpact] = {}
-    for item in impacts:
-        key = item.model_copy(update={"login": "", "name": ""}).model_dump_json()
-        groups.setdefault(key, GroupImpact(logins=[], impact=item)).logins.append(item.login)
-    return list(groups.values())
-
-
 def impact(
     before: Evaluator, after: Evaluator, logins: Iterable[str], totals: Iterable[tuple[str, str]] = (), progress: Callable[[int], None] | None = None
-) -> list[ViewerImpact]:
-    """For each person for whom something changes: rows, objects, cells, pages gained and lost, and the chosen totals (model, measure); most rows first.
+) -> Impacts:
+    """For each person for whom something changes: rows, objects, cells, pages gained and lost, and the chosen totals (model, measure).
 
     People whose roles, and whose values of all that those roles read, are the same are worked out once.
     """
     names, chosen = list(logins), list(totals)
     views = through_strata([before, after], lambda first, second: list(_impact(first, second, names, chosen, progress)))
-    users = before.people.users | after.people.users
-    moved = [-sum(table.gained + table.lost for table in one.tables) for one, _ in views]
-    ordered = sorted((moved[place], login, place) for place, (_, same) in enumerate(views) for login in same)
-    with collector_paused():
-        return [_of(views[place][0], login, users[login].name) for _, login, place in ordered]
-
-
-_FIELDS = set(ViewerImpact.model_fields)
-
-
-def _of(one: ViewerImpact, login: str, name: str) -> ViewerImpact:
-    """What changes for people who see the same as that of one of them, without validating it anew: there may be a hundred thousand."""
-    made = ViewerImpact.__new__(ViewerImpact)
-    object.__setattr__(made, "__dict__", {**one.__dict__, "login": login, "name": name})
-    object.__setattr__(made, "__pydantic_fields_set__", _FIELDS)
-    object.__setattr__(made, "__pydantic_extra__", None)
-    object.__setattr__(made, "__pydantic_private__", None)
-    return made
+    were, are = before.people.users, after.people.users
+    return Impacts(views, lambda login: (are.get(login) or were[login]).name)
 
 
 def _impact(
     before: Evaluator, after: Evaluator, logins: list[str], chosen: list[tuple[str, str]], progress: Callable[[int], None] | None
-) -> Iterator[tuple[ViewerImpact, tuple[str, ...]]]:
+) -> Iterator[tuple[ViewChanges, tuple[str, ...]]]:
     """What changes, with the logins of all for whom it does; each view once."""
     views = Views(before), Views(after)
     together = alike_twice(before.views, after.views, logins)
@@ -120,7 +47,7 @@ def _impact(
         if progress:
             progress(done)
         done += len(same.logins)
-        one = _viewer_impact(views, same, chosen, counted.of(same)) if is_known else ViewerImpact(login="", name="", not_known=True)
+        one = _viewer_impact(views, same, chosen, counted.of(same)) if is_known else ViewChanges(not_known=True)
         if one.changes:
             yield one, same.logins
 
@@ -178,8 +105,8 @@ def _plain(model: ViewerModel) -> bool:
     return unmasked and len({grant.objects.columns for grant in model.grants}) == 1
 
 
-def _viewer_impact(views: "tuple[Views, Views]", same: AlikeTwice, totals: Iterable[tuple[str, str]], counted: CountedTables) -> ViewerImpact:
-    """What changes for people who see the same between two states; who is missing from one of them sees nothing there. Whose it is stays open."""
+def _viewer_impact(views: "tuple[Views, Views]", same: AlikeTwice, totals: Iterable[tuple[str, str]], counted: CountedTables) -> ViewChanges:
+    """What changes for people who see the same between two states; who is missing from one of them sees nothing there."""
     before, after, old, new = views[0].evaluator, views[1].evaluator, same.before, same.after
     tables: list[TableChange] = []
     gained: list[str] = []
@@ -205,7 +132,7 @@ def _viewer_impact(views: "tuple[Views, Views]", same: AlikeTwice, totals: Itera
     gained += sorted(can - could)
     lost += sorted(could - can)
     moved = [_total_change(before, after, old, new, model, measure) for model, measure in totals]
-    return ViewerImpact(login="", name="", tables=tables, totals=[item for item in moved if item is not None], gained=gained, lost=lost)
+    return ViewChanges(tables=tables, totals=[item for item in moved if item is not None], gained=gained, lost=lost)
 
 
 class Views:

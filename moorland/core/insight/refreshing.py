@@ -5,12 +5,15 @@ from collections.abc import Iterable
 import numpy as np
 
 from moorland.core.bundle.model import Table
+from moorland.core.bundle.schema import Step
 from moorland.core.bundle.shape import Shape, ValueType
 from moorland.core.engine.cells import json_values
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.engine.in_place import TooManyStrata, on_strata
 from moorland.core.engine.model_data import ModelData
 from moorland.core.insight.findings.values import value_findings
-from moorland.core.insight.impact import ViewerImpact, impact
+from moorland.core.insight.impact import impact
+from moorland.core.insight.impacts import ViewerImpact
 from moorland.core.insight.profile import RelationshipHealth, among, counted, relationship_health
 from moorland.core.language.vectors import Array
 
@@ -113,11 +116,11 @@ def refresh_report(
         if (finding.path, finding.message) not in known
     ]
     steps = [step for steps in new.schema.parents.values() for step in steps if table.name in (step.many, step.one)]
-    health = [HealthMoved(before=relationship_health(old, step), after=relationship_health(new, step)) for step in steps]
+    health = [HealthMoved(before=_health(old, step), after=_health(new, step)) for step in steps]
     viewers = impact(before, after, logins)
     return RefreshReport(
-        rows_before=old.rows(table.name),
-        rows_after=new.rows(table.name),
+        rows_before=old.size(table.name),
+        rows_after=new.size(table.name),
         same=old.tables[table.name].version == new.tables[table.name].version,
         columns=columns,
         new_columns=new_columns,
@@ -139,10 +142,25 @@ def _missing(values: Array, counts: Array, others: Array) -> ValuesMoved:
     return ValuesMoved(values=int(gone.sum()), rows=int(counts[gone].sum()), samples=samples)
 
 
-def _column_moved(old: ModelData, new: ModelData, table: str, column: str, model: str, after: Evaluator) -> ColumnMoved | None:
-    if column not in old.tables[table].columns or column not in new.tables[table].columns:
+def _health(data: ModelData, step: Step) -> RelationshipHealth:
+    return on_strata(data, lambda on: relationship_health(on, step))
+
+
+def _values(data: ModelData, table: str, column: str) -> tuple[Array, Array, int] | None:
+    """The distinct values of a column, their rows, and blank rows; None where it is not held, or has more of them than are looked at."""
+    if table not in data.left and column not in data.tables[table].columns:
         return None
-    (was, was_rows, was_blank), (now, now_rows, now_blank) = counted(old.stored(table, column)), counted(new.stored(table, column))
+    try:
+        return on_strata(data, lambda on: counted(on.stored(table, column), on.weights(table)))
+    except TooManyStrata:
+        return None
+
+
+def _column_moved(old: ModelData, new: ModelData, table: str, column: str, model: str, after: Evaluator) -> ColumnMoved | None:
+    before, now_there = _values(old, table, column), _values(new, table, column)
+    if before is None or now_there is None:
+        return None
+    (was, was_rows, was_blank), (now, now_rows, now_blank) = before, now_there
     if max(len(was), len(now)) > MOST_DISTINCT:
         return None
     vanished, came = _missing(was, was_rows, now), _missing(now, now_rows, was)
@@ -150,7 +168,7 @@ def _column_moved(old: ModelData, new: ModelData, table: str, column: str, model
         return None
     levels = [hierarchy.name for hierarchy in after.models[model].schema.model.hierarchies if hierarchy.table == table and column in hierarchy.columns]
     return ColumnMoved(
-        column=column, type=new.stored(table, column).type, level_of=levels, blank_before=was_blank, blank_after=now_blank, vanished=vanished, new=came
+        column=column, type=new.schema.columns[table, column].type, level_of=levels, blank_before=was_blank, blank_after=now_blank, vanished=vanished, new=came
     )
 
 

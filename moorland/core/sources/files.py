@@ -25,6 +25,7 @@ from moorland.core.sources.engines import DatabaseEngine
 from moorland.core.sources.parquet_files import open_parquet
 from moorland.core.sources.parquet_parts import streamed_parquet
 from moorland.core.sources.placing import engine_of, machine_folders, machine_hosts, machine_secret, placed
+from moorland.core.sources.streamed_tables import StreamedTable
 from moorland.core.sources.workbooks import read_workbook
 
 #: Each loader reads what a source holds anew.
@@ -66,6 +67,14 @@ def read_table(folder: Path, table: Table) -> TableData:
     path = path_inside(folder, table.data)
     streamed = streamed_parquet(path, table) if path.suffix == ".parquet" else None
     return to_table_data(read_arrow(path, table), table) if streamed is None else streamed
+
+
+def read_parts(path: Path, table: Table) -> Iterator[pa.Table]:
+    """The declared columns of a data file, at once or, of a file of many rows, part by part. Raises BundleError as `read_table` does, or SourceFailed."""
+    streamed = streamed_parquet(path, table) if path.suffix == ".parquet" else None
+    if streamed is not None and isinstance(streamed.in_place, StreamedTable):
+        return streamed.in_place.parts()
+    return iter([read_arrow(path, table)])
 
 
 def read_arrow(path: Path, table: Table) -> pa.Table:

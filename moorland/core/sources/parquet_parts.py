@@ -1,6 +1,5 @@
 """A Parquet file of more rows than are kept in memory, part by part."""
 
-import os
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
@@ -10,33 +9,20 @@ import pyarrow as pa
 import pyarrow.parquet
 
 from moorland.core.bundle.model import Table
-from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.columns import TableData
 from moorland.core.sources.cells import check_columns
 from moorland.core.sources.declared_columns import declared_columns
 from moorland.core.sources.parquet_files import open_parquet
-from moorland.core.sources.streamed_tables import StreamedTable
+from moorland.core.sources.streamed_tables import StreamedTable, is_streamed
 
-#: Tables of more rows than this are not kept in memory.
-MOST_ROWS_HERE = 30_000_000
 #: A part has about so many rows.
 PART_ROWS = 1_000_000
 
 
-def most_rows_here() -> int:
-    """How many rows of a table are kept in memory, as the machine says by MOORLAND_MOST_ROWS. Raises BundleError where it says no number."""
-    written = os.environ.get("MOORLAND_MOST_ROWS", "")
-    if written and not written.isdigit():
-        raise BundleError([Problem("settings", f"{written!r} is no number of rows.", "MOORLAND_MOST_ROWS")])
-    return int(written) if written else MOST_ROWS_HERE
-
-
 def streamed_parquet(path: Path, table: Table) -> TableData | None:
-    """A file as a table whose rows are read part by part; None where it is kept in memory: where it is small, or has a key, which is to be looked at whole."""
-    if table.key is not None:
-        return None
+    """A file as a table whose rows are read part by part; None where it is kept in memory."""
     opened = open_parquet(path, str(table.data))
-    if opened.metadata.num_rows <= most_rows_here():
+    if not is_streamed(table, opened.metadata.num_rows):
         return None
     check_columns(opened.schema_arrow.names, table, str(table.data))
     declared_columns(opened.schema_arrow.empty_table(), [column for column in table.columns if not column.derived], str(table.data))

@@ -4,6 +4,7 @@ It is a table left where it is (sources.md 18), whose engine is this module: two
 """
 
 import math
+import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -15,7 +16,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from moorland.core.bundle.model import Table
-from moorland.core.bundle.problems import BundleError
+from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.aggregates import aggregate
 from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, TableData, coded, encode
@@ -35,6 +36,21 @@ AT_ONCE = 2
 #: Up to so many combinations of a part are numbered in one dense array.
 _DENSE = 1 << 22
 _EXACT = 2**53
+#: Tables of more rows than this are not kept in memory.
+MOST_ROWS_HERE = 30_000_000
+
+
+def is_streamed(table: Table, rows: int) -> bool:
+    """Whether a table of so many rows is read part by part: one of many rows, without a key, which would have to be looked at whole (18.8)."""
+    return table.key is None and rows > most_rows_here()
+
+
+def most_rows_here() -> int:
+    """How many rows of a table are kept in memory, as the machine says by MOORLAND_MOST_ROWS. Raises BundleError where it says no number."""
+    written = os.environ.get("MOORLAND_MOST_ROWS", "")
+    if written and not written.isdigit():
+        raise BundleError([Problem("settings", f"{written!r} is no number of rows.", "MOORLAND_MOST_ROWS")])
+    return int(written) if written else MOST_ROWS_HERE
 
 
 class Parts(Protocol):
@@ -57,6 +73,10 @@ class StreamedTable:
     def rows(self) -> int:
         """How many rows there are."""
         return self._parts.rows
+
+    def parts(self) -> Iterator[pa.Table]:
+        """All rows, part by part. Raises SourceFailed where they cannot be read as declared."""
+        return self._worked_on(list(self._types), lambda part: part)
 
     def writes(self, condition: tree.Node, data: ModelData) -> bool:
         """Whether a condition can be worked out part by part: any over its own columns can."""

@@ -20,7 +20,7 @@ from rest_framework.views import APIView
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Shape
 from moorland.core.insight.differences import ItemChange
-from moorland.core.insight.impact import ViewerImpact
+from moorland.core.insight.impacts import SharedImpact, shared
 from moorland.server.bundle_export import write_bundle
 from moorland.server.bundle_import import import_into
 from moorland.server.catalog.uploaded import upload_of
@@ -58,7 +58,7 @@ class BundlePlan(Shape):
     assignments: list[str]
     workspace: list[str]
     tables: list[str]
-    viewers: list[ViewerImpact]
+    viewers: list[SharedImpact]
 
 
 class BundleExport(APIView):
@@ -94,7 +94,11 @@ class BundleImport(APIView):
             except BundleError as error:
                 raise Failure(422, "invalid", f"The bundle is wrong: {error.problems[0].sentence()}", error.problems[:200]) from None
         return answer(
-            BundlePlan(applied=asked.apply, **{name: getattr(plan, name) for name in ("policy", "people", "assignments", "workspace", "tables", "viewers")})
+            BundlePlan(
+                applied=asked.apply,
+                viewers=shared(plan.viewers),
+                **{name: getattr(plan, name) for name in ("policy", "people", "assignments", "workspace", "tables")},
+            )
         )
 
 

@@ -4,7 +4,7 @@ from django.http import HttpRequest
 
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.holders import held_by
-from moorland.core.insight.impact import ViewerImpact
+from moorland.core.insight.impacts import ViewerImpact
 from moorland.core.people import Viewer
 from moorland.server.access.models import AccessToken, OpenSession, SecondFactor
 from moorland.server.access.rules import rules_of

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from moorland.core.bundle.people import AttributeDefinition, AttributeValue
 from moorland.core.bundle.shape import Name, Shape
-from moorland.core.insight.impact import ViewerImpact
+from moorland.core.insight.impacts import ViewerImpact
 from moorland.server.access.rules import SignInRules, Stops
 from moorland.server.access.tokens import TokenScope
 from moorland.server.duties.shapes import AccountRights

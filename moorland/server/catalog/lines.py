@@ -17,7 +17,8 @@ from moorland.core.bundle.values import typed_value
 from moorland.core.engine.cells import json_values
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import group_labels
-from moorland.core.insight.impact import ViewerImpact, impact
+from moorland.core.insight.impact import impact
+from moorland.core.insight.impacts import Impacts, impacts_of
 from moorland.core.sources.files import to_table_data
 from moorland.server.catalog.kept_lines import as_declared, lines_table, stored_columns
 from moorland.server.catalog.line_shapes import ColumnMeaning, Fault, LineChange, LineEntry, LinesAnswer, LinesChange
@@ -156,7 +157,7 @@ def written_content(kept: KeptTable, shape: Table) -> TableContent:
     return writer.finish("staged")
 
 
-def tried(kept: KeptTable, shape: Table, asked: LinesChange, account: Account) -> list[ViewerImpact]:
+def tried(kept: KeptTable, shape: Table, asked: LinesChange, account: Account) -> Impacts:
     """Who gains and who loses what, live, by a change of lines; it is made and taken back."""
     before = evaluator("live")
     with transaction.atomic():
@@ -164,7 +165,7 @@ def tried(kept: KeptTable, shape: Table, asked: LinesChange, account: Account) -
         arrow = lines_table(kept, shape)
         transaction.set_rollback(True)
     if kept.model not in before.models or (live := before.models[kept.model].schema.model.table(kept.table)) is None:
-        return []
+        return impacts_of([])
     lines = to_table_data(as_declared(arrow, live), live)
 
     after = before.with_content(lambda model, name: lines if (model.name, name) == (kept.model, kept.table) else None)

@@ -6,7 +6,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from moorland.core.bundle.problems import BundleError
-from moorland.core.insight.impact import ViewerImpact
+from moorland.core.insight.impacts import Impacts, shared
 from moorland.server.catalog.kept_lines import stored_columns
 from moorland.server.catalog.line_shapes import HistoryAnswer, LineEntry, LinesAnswer, LinesChange, LinesCheck, LinesChecked
 from moorland.server.catalog.lines import (
@@ -41,7 +41,7 @@ def _refuse_lines(request: Request, model: str) -> None:
         raise outside("Lines are values of the data: this needs the duty to look at everybody in this model with values.")
 
 
-def _refuse_gains(request: Request, model: str, table: str, viewers: list[ViewerImpact]) -> None:
+def _refuse_gains(request: Request, model: str, table: str, viewers: Impacts) -> None:
     """Raises Failure (403) where a change of lines is for somebody, by a role, that the account may not map; or for itself, unless it is alone."""
     rights, account, base = request_rights(request), account_of(request), evaluator("live")
     for name in readers_of(base, model, table) if not rights.keeps_all else ():
@@ -94,7 +94,7 @@ class Lines(APIView):
                 made(kept_table(model, table), shape, asked, account_of(request))
         except BundleError as error:
             raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
-        return answer(ImpactAnswer(viewers=viewers, broken=[]))
+        return answer(ImpactAnswer(viewers=shared(viewers), broken=[]))
 
 
 class LinesTry(APIView):

@@ -3,7 +3,7 @@
 import threading
 import uuid
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
@@ -15,10 +15,12 @@ from django.db.models import Q, QuerySet
 
 from moorland.core.bundle.model import Model, Table
 from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.columns import ARROW_TYPES, TableData, empty_table
 from moorland.core.sources.files import to_table_data
+from moorland.core.sources.streamed_tables import StreamedTable, is_streamed
+from moorland.server.catalog.chunks import ContentEnded, ContentParts, as_declared, packed, refuse_ended, unpacked
 from moorland.server.catalog.models import ColumnChunk, TableContent
-from moorland.server.errors import Failure
 
 CHUNK_ROWS = 1_000_000
 #: Tables stay in memory up to so many bytes; draft, live and staged contents share what is equal.
@@ -47,7 +49,7 @@ class ContentWriter:
             self._add_key(arrow.column(self._key))
         for start in range(0, arrow.num_rows, CHUNK_ROWS):
             part = arrow.slice(start, CHUNK_ROWS)
-            packing = [(name, self._packing.submit(_packed, part.column(name))) for name in part.column_names]
+            packing = [(name, self._packing.submit(packed, part.column(name))) for name in part.column_names]
             self._write_packed()
             self._waiting = packing
         self.rows += arrow.num_rows
@@ -87,27 +89,6 @@ class ContentWriter:
         remove(self.content)
 
 
-def _packed(column: pa.ChunkedArray) -> bytes:
-    """A column's chunk as a compressed Arrow stream of the narrowest type that holds it."""
-    batch = pa.table({"c": _narrow(column)})
-    sink = pa.BufferOutputStream()
-    with pa.ipc.new_stream(sink, batch.schema, options=pa.ipc.IpcWriteOptions(compression="lz4", use_threads=False)) as writer:
-        writer.write_table(batch)
-    return bytes(sink.getvalue().to_pybytes())
-
-
-def _narrow(column: pa.ChunkedArray) -> pa.ChunkedArray:
-    """Whole numbers in as few bytes as hold them; texts that repeat, as codes."""
-    if pa.types.is_integer(column.type) and column.null_count < len(column):
-        ends = pc.min_max(column)
-        least, greatest = ends["min"].as_py(), ends["max"].as_py()
-        fitting = next((type_ for bits, type_ in ((7, pa.int8()), (15, pa.int16()), (31, pa.int32())) if -(1 << bits) <= least and greatest < 1 << bits), None)
-        return column.cast(fitting) if fitting is not None else column
-    if pa.types.is_string(column.type) and pc.count_distinct(column.slice(0, 2_000)).as_py() <= 200:
-        return pc.dictionary_encode(column)
-    return column
-
-
 def _refuse_double_keys(keys: pa.ChunkedArray, key: str, file: str) -> None:
     if pa.types.is_integer(keys.type):
         values = keys.to_numpy()
@@ -141,11 +122,12 @@ def remove_ended() -> None:
         remove(content)
 
 
-def store_table(model: str, table: Table, arrow: pa.Table, source: str = "") -> TableContent:
-    """Replaces the content of a table, whole or not at all."""
+def store_table(model: str, table: Table, parts: Iterable[pa.Table], source: str = "") -> TableContent:
+    """Replaces the content of a table, whole or not at all, by rows that come in parts."""
     with transaction.atomic():
         writer = ContentWriter(model, table.name, table.key, source or str(table.data or table.name))
-        writer.add(arrow)
+        for arrow in parts:
+            writer.add(arrow)
         content = writer.finish("staged")
         make_current(content)
     remove_ended()
@@ -180,15 +162,8 @@ def arriving(*staged: TableContent) -> Callable[[Model, str], TableData | None]:
     return load
 
 
-class ContentEnded(Failure):
-    """Another content took the place of one while it was being read: what was read may be half of it."""
-
-    def __init__(self, content: TableContent) -> None:
-        super().__init__(409, "stale", f"Another content took the place of this one of {content.table} meanwhile. Look again, then decide.")
-
-
 def load_content(table: Table, content: TableContent | None) -> TableData:
-    """A content as the columns a table declares; a declared column the content lacks is null in every row.
+    """A content as the columns a table declares, or as a table that is read chunk by chunk (sources.md 18.8); a declared column it lacks is null in every row.
 
     Raises ContentEnded where it may have been removed meanwhile: nothing that was read of it is used.
     """
@@ -196,13 +171,14 @@ def load_content(table: Table, content: TableContent | None) -> TableData:
     if content is None:
         return empty_table(columns)
     key = f"{content.content}:{columns}"
+    if is_streamed(table, content.rows):
+        return TableData(key, 0, {}, StreamedTable(ContentParts(content, table), table))
     with _lock:
         if key in _loaded:
             _loaded.move_to_end(key)
             return _loaded[key]
     read = {column: _column(content, column, type_) for column, type_ in columns}
-    if not TableContent.objects.filter(pk=content.pk).exclude(state="ended").exists():
-        raise ContentEnded(content)
+    refuse_ended(content)
     data = to_table_data(pa.table(read), table)
     with _lock:
         kept = _loaded.setdefault(key, data)
@@ -211,29 +187,25 @@ def load_content(table: Table, content: TableContent | None) -> TableData:
         return kept
 
 
-def column_values(content: TableContent, column: str, type_: str) -> pa.ChunkedArray:
+def column_values(content: TableContent, column: str, type_: ValueType) -> pa.ChunkedArray:
     """One column of a content."""
     return _column(content, column, type_)
 
 
-def first_values(content: TableContent, column: str, type_: str) -> pa.ChunkedArray:
+def first_values(content: TableContent, column: str, type_: ValueType) -> pa.ChunkedArray:
     """The first values of a column: those of its first chunk."""
     return _column(content, column, type_, content.chunks.filter(column=column, ordinal=0))
 
 
-def _column(content: TableContent, column: str, type_: str, some: QuerySet[ColumnChunk] | None = None) -> pa.ChunkedArray:
+def _column(content: TableContent, column: str, type_: ValueType, some: QuerySet[ColumnChunk] | None = None) -> pa.ChunkedArray:
     stored = content.chunks.filter(column=column).order_by("ordinal") if some is None else some
-    chunks = [pa.ipc.open_stream(bytes(chunk.data)).read_all().column(0) for chunk in stored]
+    chunks = [unpacked(bytes(chunk.data)) for chunk in stored]
     if not chunks:
         return pa.nulls(content.rows, ARROW_TYPES[type_])
     held = pa.chunked_array([piece for chunk in chunks for piece in chunk.chunks], type=chunks[0].type)
-    if held.type == ARROW_TYPES[type_]:
-        return held
-    try:
-        return held.cast(ARROW_TYPES[type_])
-    except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
-        # Declared otherwise than it was brought in: nothing of it is shown until it is brought in anew (fail closed).
-        return pa.nulls(content.rows, ARROW_TYPES[type_])
+    declared = as_declared(held, type_)
+    # Declared otherwise than it was brought in: nothing of it is shown until it is brought in anew (fail closed).
+    return declared if declared is not None else pa.nulls(content.rows, ARROW_TYPES[type_])
 
 
 def remove_unfinished() -> None:

@@ -17,6 +17,7 @@ from moorland.core.bundle.duties import ActName
 from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.structure import identity
 from moorland.core.engine.evaluator import Evaluator
+from moorland.core.insight.impacts import shared
 from moorland.server.access.rules import refuse_way, rules_of
 from moorland.server.access.sessions import begin
 from moorland.server.changes import recorded
@@ -64,7 +65,7 @@ class Acts(APIView):
     def post(self, request: Request) -> Response:
         asked = read_body(request, Act)
         found = perform(asked, account_of(request), only_tried(request))
-        return answer(ImpactAnswer(viewers=found.viewers, broken=found.broken))
+        return answer(ImpactAnswer(viewers=shared(found.viewers), broken=found.broken))
 
 
 def _in_scope(request: Request, login: str, act: ActName) -> None:
@@ -234,7 +235,7 @@ class PeopleFiles(APIView):
                     change.details = {**_counts(rows)}
         except BundleError as error:
             raise Failure(422, "invalid", error.problems[0].sentence(), error.problems) from None
-        return answer(report_of(rows, unknown_groups, found.viewers))
+        return answer(report_of(rows, unknown_groups, shared(found.viewers)))
 
 
 #: What is near to a name that is not here may name what the account does not know of.

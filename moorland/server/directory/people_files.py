@@ -7,7 +7,7 @@ from django.db import transaction
 from pydantic import Field
 
 from moorland.core.bundle.shape import Shape
-from moorland.core.insight.impact import ViewerImpact
+from moorland.core.insight.impacts import SharedImpact
 from moorland.core.sources.cells import written
 from moorland.core.sources.csv_files import csv_rows
 from moorland.core.sources.exporting import as_it_was, csv_text
@@ -49,7 +49,7 @@ class ImportReport(Shape):
     refused: int
     #: Groups named in the file that are not here; they can be added with it.
     unknown_groups: list[str]
-    viewers: list[ViewerImpact]
+    viewers: list[SharedImpact]
 
 
 def file_rows(asked: PeopleImport) -> tuple[list[str], list[tuple[int, list[str]]]]:
@@ -110,7 +110,7 @@ def run(asked: PeopleImport) -> tuple[list[RowReport], list[str]]:
     return reports, sorted(importing.unknown_groups)
 
 
-def report_of(rows: list[RowReport], unknown_groups: list[str], viewers: list[ViewerImpact]) -> ImportReport:
+def report_of(rows: list[RowReport], unknown_groups: list[str], viewers: list[SharedImpact]) -> ImportReport:
     """The rows with their counts."""
     count = {outcome: sum(row.outcome == outcome for row in rows) for outcome in ("created", "changed", "unchanged", "refused")}
     return ImportReport(rows=rows, unknown_groups=unknown_groups, viewers=viewers, **count)

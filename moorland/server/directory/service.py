@@ -11,7 +11,8 @@ from moorland.core.bundle.policy import Assignment
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.holders import Holder, holders, page_openers, reached
-from moorland.core.insight.impact import ViewerImpact, impact
+from moorland.core.insight.impact import impact
+from moorland.core.insight.impacts import Impacts, ViewerImpact, impacts_of
 from moorland.core.people import People, Viewer
 from moorland.server.changes import in_charge, nobody_in_charge
 from moorland.server.checks.running import outcome as outcome_of
@@ -57,7 +58,7 @@ class Tried:
     as far as whoever makes it is told of promises.
     """
 
-    viewers: list[ViewerImpact]
+    viewers: Impacts
     state: tuple[int, ...] | None
     broken: list[str]
     gained: list[str]
@@ -127,7 +128,7 @@ def tried_alone(change: Callable[[], object], by: Account, origin: int, about: C
         return None
     refuse_locked(locks, before.people, after.people)
     gained, lost = moved(Outcome(before, after, sorted(before.people.users.keys() | after.people.users.keys()), {}, {}))
-    return None if gained or lost else Tried([], state, [], [], [], alone=True)
+    return None if gained or lost else Tried(impacts_of([]), state, [], [], [], alone=True)
 
 
 def moved(outcome: Outcome) -> tuple[list[str], list[str]]:
@@ -147,7 +148,7 @@ def newly_broken(before: Evaluator, after: Evaluator) -> list[str]:
     return [promise.title for promise in kept if not outcome_of(after, promise).kept]
 
 
-def told_to(rights: Rights, found: list[ViewerImpact], people: list[Viewer]) -> list[ViewerImpact]:
+def told_to(rights: Rights, found: Impacts, people: list[Viewer]) -> Impacts:
     """Who is concerned by a change, as somebody may be told who may not look with values at everybody.
 
     Of whom they may not look at with values they are told that something changes, whether it does or not: trying one value after another would
@@ -161,7 +162,7 @@ def told_to(rights: Rights, found: list[ViewerImpact], people: list[Viewer]) -> 
             told += [by_login[login]] if login in by_login else []
         elif any(rights.reaches(act, person=viewer) for act in _CONCERNED):
             told.append(ViewerImpact(login=login, name=viewer.name or login))
-    return told
+    return impacts_of(told)
 
 
 #: The acts by which somebody learns that a person is concerned by a change.

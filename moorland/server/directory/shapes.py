@@ -10,7 +10,7 @@ from moorland.core.bundle.people import AttributeDefinition, AttributeValue
 from moorland.core.bundle.shape import Name, Shape
 from moorland.core.insight.effect import ModelShare
 from moorland.core.insight.holders import RolePath
-from moorland.core.insight.impact import ViewerImpact
+from moorland.core.insight.impacts import SharedImpact
 from moorland.server.directory.act_shapes import GoodBetween, SignInFlags
 
 
@@ -202,5 +202,5 @@ class PersonChange(Shape):
 class ImpactAnswer(Shape):
     """Who gains and who loses what, now (live) if this is done, and the promises of what is live that it breaks."""
 
-    viewers: list[ViewerImpact]
+    viewers: list[SharedImpact]
     broken: list[str]

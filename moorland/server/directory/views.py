@@ -19,6 +19,7 @@ from moorland.core.bundle.people import AttributeDefinition as AttributeShape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.effect import share
 from moorland.core.insight.holders import RolePath, paths_of
+from moorland.core.insight.impacts import shared
 from moorland.core.people import Viewer
 from moorland.server.access.rules import refuse_way, rules, rules_of
 from moorland.server.access.second_factor import is_asked, passes
@@ -285,7 +286,7 @@ class Person(APIView):
         expect_version(account, asked.version, login, lambda: self._card(request, login).model_dump(mode="json", by_alias=True))
         change = PeopleChange(logins=[login], versions={login: asked.version}, **asked.model_dump(exclude={"version"}, exclude_none=True))
         found = perform(Act(change_people=change), account_of(request), only_tried(request))
-        return answer(ImpactAnswer(viewers=found.viewers, broken=found.broken))
+        return answer(ImpactAnswer(viewers=shared(found.viewers), broken=found.broken))
 
     def _card(self, request: Request, login: str) -> PersonCard:
         state = state_of(request)

@@ -7,7 +7,7 @@ from urllib.parse import urlsplit
 from pydantic import Field, StringConstraints, field_validator, model_validator
 
 from moorland.core.bundle.shape import Name, Shape
-from moorland.core.insight.impact import ViewerImpact
+from moorland.core.insight.impacts import ViewerImpact
 from moorland.server.schedules.shapes import When
 
 Distinguished = Annotated[str, Field(max_length=1000)]

@@ -5,7 +5,7 @@ from pydantic import Field
 from moorland.core.bundle.policy import Assignment, Role
 from moorland.core.bundle.shape import Name, Shape
 from moorland.core.insight.holders import Holder
-from moorland.core.insight.impact import ViewerImpact
+from moorland.core.insight.impacts import SharedImpact
 from moorland.core.insight.similar import Suggestion
 from moorland.core.insight.uses import RoleUse
 
@@ -74,7 +74,7 @@ class AssignmentsRequest(Shape):
 class MappingAnswer(Shape):
     """Who gains and loses by a mapping, live; and the logins it reaches on the day, whatever else they hold."""
 
-    viewers: list[ViewerImpact]
+    viewers: list[SharedImpact]
     reached: list[str]
     #: Promises of what is live that it breaks.
     broken: list[str]

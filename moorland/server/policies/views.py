@@ -7,6 +7,7 @@ from rest_framework.views import APIView
 
 from moorland.core.bundle.policy import Role as RoleShape
 from moorland.core.bundle.writing import to_plain
+from moorland.core.insight.impacts import shared
 from moorland.core.insight.uses import uses_of_role
 from moorland.server.changes import expect_version, recorded
 from moorland.server.directory.knowing import knows_person
@@ -184,7 +185,7 @@ class Assignments(APIView):
                 change.details["added"] = [to_plain(shape) for shape in asked.add]
                 add()
                 still_as_judged(found)
-        return answer(MappingAnswer(viewers=found.viewers, broken=found.broken, reached=_known(request, reached_by(name, asked.add))))
+        return answer(MappingAnswer(viewers=shared(found.viewers), broken=found.broken, reached=_known(request, reached_by(name, asked.add))))
 
 
 class OneAssignment(APIView):
@@ -207,4 +208,4 @@ class OneAssignment(APIView):
                 change.details["removed"] = assignment_document(assignment)
                 remove()
                 still_as_judged(found)
-        return answer(ImpactAnswer(viewers=found.viewers, broken=found.broken))
+        return answer(ImpactAnswer(viewers=shared(found.viewers), broken=found.broken))

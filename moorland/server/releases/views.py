@@ -20,7 +20,8 @@ from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.insight.differences import ItemChange, differences
-from moorland.core.insight.impact import ViewerImpact, impact
+from moorland.core.insight.impact import impact
+from moorland.core.insight.impacts import SharedImpact, shared
 from moorland.server.bundle_export import write_bundle
 from moorland.server.changes import recorded
 from moorland.server.checks.running import broken_by
@@ -85,7 +86,7 @@ class PendingAnswer(Shape):
     hash: str
     live: int | None
     changes: list[ItemChange]
-    viewers: list[ViewerImpact]
+    viewers: list[SharedImpact]
     #: Promises that it does not keep; they are overridden with a reason.
     broken: list[BrokenPromise]
     second: bool
@@ -129,7 +130,7 @@ class ComparedAnswer(Shape):
     """What leads from one release to another, or to the draft: in sentences, and in people as they are now."""
 
     changes: list[ItemChange]
-    viewers: list[ViewerImpact]
+    viewers: list[SharedImpact]
 
 
 class WorkspaceState(APIView):
@@ -172,7 +173,7 @@ def _pending(rights: Rights, chosen: list[ChosenChange] | None) -> PendingAnswer
     live, content = live_release(), content_of(chosen)
     after = evaluator_of_content(content)
     values = rights.whole("look-values")
-    viewers = impact(evaluator("live"), after, sorted(after.people.users), _totals_to_tell(after, content)) if content.changes and values else []
+    viewers = shared(impact(evaluator("live"), after, sorted(after.people.users), _totals_to_tell(after, content))) if content.changes and values else []
     changes = told_changes(rights, content.changes, live.document if live else {}, content.document)
     broken = [
         BrokenPromise(name=item.name, label=item.label, message=item.message if values else None) for item in (broken_by(after) if content.changes else [])
@@ -350,7 +351,7 @@ class Compared(APIView):
         first, first_document = _content(request.query_params.get("before", ""))
         second, second_document = _content(request.query_params.get("after", "draft"))
         changes = differences(first_document, second_document)
-        viewers = impact(first, second, sorted(second.people.users)) if changes and rights.whole("look-values") else []
+        viewers = shared(impact(first, second, sorted(second.people.users))) if changes and rights.whole("look-values") else []
         return answer(ComparedAnswer(changes=told_changes(rights, changes, first_document, second_document), viewers=viewers))
 
 

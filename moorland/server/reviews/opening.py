@@ -8,7 +8,8 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.in_place import SourceFailed
 from moorland.core.engine.questions import Refused
 from moorland.core.insight.holders import held_by
-from moorland.core.insight.impact import ViewerImpact, impact
+from moorland.core.insight.impact import impact
+from moorland.core.insight.impacts import ViewerImpact
 from moorland.core.people import Viewer
 from moorland.server.directory.models import Account, Organization
 from moorland.server.duties.models import GivenDuty

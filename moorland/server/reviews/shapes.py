@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from moorland.core.bundle.shape import Name, Shape
-from moorland.core.insight.impact import ViewerImpact
+from moorland.core.insight.impacts import ViewerImpact
 
 Answer = Literal["keep", "take", "until", "ask"]
 Title = Annotated[str, Field(min_length=1, max_length=200)]

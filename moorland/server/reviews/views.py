@@ -205,7 +205,7 @@ def _given(review: Review, request: Request) -> AnswerAnswer:
     concerned = [base.viewer(item.login) for item in found.viewers if item.login in base.people.users]
     rights = rights_of(account)
     viewers = found.viewers if rights.whole("look-values") else told_to(rights, found.viewers, concerned)
-    return AnswerAnswer(viewers=viewers, tasks=tasks)
+    return AnswerAnswer(viewers=list(viewers), tasks=tasks)
 
 
 def entry(review: Review) -> ReviewEntry:

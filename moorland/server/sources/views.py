@@ -268,7 +268,7 @@ class MovedTable(APIView):
             if _model(model).version != stored.version:
                 raise Failure(409, "stale", "The model was changed meanwhile. Look again, then decide.")
             if rows is not None:
-                store_table(model, moved, rows, f"brought from {declared.in_place.source if declared.in_place else ''}")
+                store_table(model, moved, [rows], f"brought from {declared.in_place.source if declared.in_place else ''}")
             change.details = {
                 "source": asked.source or (declared.in_place.source if declared.in_place else ""),
                 "rows": rows.num_rows if rows is not None else None,

@@ -4050,7 +4050,7 @@ export interface components {
             /** Tables */
             tables: string[];
             /** Viewers */
-            viewers: components["schemas"]["ViewerImpact"][];
+            viewers: components["schemas"]["SharedImpact"][];
             /** Workspace */
             workspace: string[];
         };
@@ -4550,7 +4550,7 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["ItemChange"][];
             /** Viewers */
-            viewers: components["schemas"]["ViewerImpact"][];
+            viewers: components["schemas"]["SharedImpact"][];
         };
         /** @enum {string} */
         ComparedEnum: "live" | "draft";
@@ -6326,7 +6326,17 @@ export interface components {
             /** Broken */
             broken: string[];
             /** Viewers */
-            viewers: components["schemas"]["ViewerImpact"][];
+            viewers: components["schemas"]["SharedImpact"][];
+        };
+        /**
+         * ImpactedPerson
+         * @description Somebody for whom something changes.
+         */
+        ImpactedPerson: {
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
         };
         /**
          * ImportReport
@@ -6346,7 +6356,7 @@ export interface components {
             /** Unknown Groups */
             unknown_groups: string[];
             /** Viewers */
-            viewers: components["schemas"]["ViewerImpact"][];
+            viewers: components["schemas"]["SharedImpact"][];
         };
         /**
          * ImportRequest
@@ -6988,7 +6998,7 @@ export interface components {
             /** Reached */
             reached: string[];
             /** Viewers */
-            viewers: components["schemas"]["ViewerImpact"][];
+            viewers: components["schemas"]["SharedImpact"][];
         };
         /**
          * Marker
@@ -8886,7 +8896,7 @@ export interface components {
             /** Second */
             second: boolean;
             /** Viewers */
-            viewers: components["schemas"]["ViewerImpact"][];
+            viewers: components["schemas"]["SharedImpact"][];
         };
         /**
          * PendingRequest
@@ -11003,6 +11013,29 @@ export interface components {
             token: string;
             /** Workspace */
             workspace: string;
+        };
+        /**
+         * SharedImpact
+         * @description What changes, with the number of people for whom exactly that does; of many only the first are named.
+         */
+        SharedImpact: {
+            /** Gained */
+            gained?: string[];
+            /** Lost */
+            lost?: string[];
+            /** Named */
+            named: components["schemas"]["ImpactedPerson"][];
+            /**
+             * Not Known
+             * @default false
+             */
+            not_known?: boolean;
+            /** People */
+            people: number;
+            /** Tables */
+            tables?: components["schemas"]["TableChange"][];
+            /** Totals */
+            totals?: components["schemas"]["TotalChange"][];
         };
         /**
          * SharesMust

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { queries } from "../api/queries";
+import type { Pin } from "./workbench";
 
 /** Everybody, with the roles each holds; the list is there before the roles are worked out. */
 export function usePeople(wanted = true) {
@@ -20,6 +21,15 @@ export function usePeople(wanted = true) {
 }
 
 export type PeopleData = NonNullable<ReturnType<typeof usePeople>["data"]>;
+
+/** Those of some pinned viewers whose person is not there any more. */
+export function useGone(pins: Pin[]): Pin[] {
+  const people = useQuery({ ...queries.people(), enabled: pins.some((pin) => typeof pin.viewer === "string") });
+  return useMemo(() => {
+    const there = people.data && new Set(people.data.people.map((person) => person.login));
+    return there ? pins.filter((pin) => typeof pin.viewer === "string" && !there.has(pin.viewer)) : [];
+  }, [people.data, pins]);
+}
 
 /** All roles of the draft, with how many hold each, and assignments. */
 export function useRoles(wanted = true) {

@@ -136,7 +136,7 @@ export function AddMapping({ entry, close }: { entry: RoleEntry; close: () => vo
       )}
       {preview.isFetching && <p className="soft">Working out who gains and loses…</p>}
       {ready && preview.data && <Reached logins={preview.data.reached} names={people.data?.people ?? []} />}
-      {ready && preview.data && entry.live && <Impact viewers={preview.data.viewers} />}
+      {ready && preview.data && entry.live && <Impact groups={preview.data.viewers} />}
       {ready && preview.data && <Breaks promises={preview.data.broken} />}
     </Modal>
   );

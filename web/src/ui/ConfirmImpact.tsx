@@ -75,7 +75,7 @@ export function ConfirmImpact({
         </Button>
       )}
       {preview.isPending && <p className="soft">Working out who gains and loses…</p>}
-      {preview.data && <Impact viewers={preview.data.viewers} />}
+      {preview.data && <Impact groups={preview.data.viewers} />}
       {preview.data && <Breaks promises={preview.data.broken} />}
     </Modal>
   );

@@ -1,25 +1,26 @@
 import { asks, tableSubject } from "../state/asking";
 import { count, plural } from "./figures";
-import { alike, byKind, figuresOf, type ViewerImpact } from "./impactLines";
+import { byKind, figuresOf, type SharedImpact } from "./impactLines";
 import { Notice } from "./Notice";
 import { Scroll } from "./Scroll";
 
 const MOST_LINES = 60;
 
-function People({ viewers }: { viewers: ViewerImpact[] }) {
-  const [first, ...others] = viewers;
+function People({ people, named }: SharedImpact) {
+  const [first, ...others] = named;
   if (!first) return null;
   return (
     <>
       {first.name} <span className="soft small">{first.login}</span>
-      {others.length > 0 && (
+      {people > 1 && (
         <details>
-          <summary className="small">and {plural(others.length, "other")}</summary>
-          {others.map((viewer) => (
-            <div key={viewer.login} className="small">
-              {viewer.name} <span className="soft">{viewer.login}</span>
+          <summary className="small">and {plural(people - 1, "other")}</summary>
+          {others.map((person) => (
+            <div key={person.login} className="small">
+              {person.name} <span className="soft">{person.login}</span>
             </div>
           ))}
+          {people > named.length && <div className="small soft">and {count(people - named.length)} more</div>}
         </details>
       )}
     </>
@@ -44,24 +45,27 @@ function Changes({ tables, others }: { tables: { model: string; table: string; t
 }
 
 /** Whether somebody is only told to be concerned: what changes for them is for who may look at them. */
-const isOnlyConcerned = (viewer: ViewerImpact) =>
-  !viewer.not_known && [viewer.tables, viewer.totals, viewer.gained, viewer.lost].every((part) => (part ?? []).length === 0);
+const isOnlyConcerned = (group: SharedImpact) =>
+  !group.not_known && [group.tables, group.totals, group.gained, group.lost].every((part) => (part ?? []).length === 0);
 
 /** Who gains and who loses what. */
-export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
-  if (viewers.length === 0) return <p className="soft">Nobody sees more or less than before.</p>;
-  if (viewers.every(isOnlyConcerned))
+export function Impact({ groups }: { groups: SharedImpact[] }) {
+  if (groups.length === 0) return <p className="soft">Nobody sees more or less than before.</p>;
+  const people = groups.reduce((sum, group) => sum + group.people, 0);
+  if (groups.every(isOnlyConcerned)) {
+    const names = groups.flatMap((group) => group.named.map((person) => person.name));
     return (
       <p>
-        This concerns {viewers.map((viewer) => viewer.name).join(", ")}.{" "}
+        This concerns {names.join(", ")}
+        {people > names.length && ` and ${count(people - names.length)} more`}.{" "}
         <span className="soft">What they gain or lose is for who may look at them.</span>
       </p>
     );
-  const groups = alike(viewers);
+  }
   return (
     <Scroll label="Who gains and who loses" className="scroll low-420">
       <p>
-        <b>{plural(viewers.length, "person", "people")}</b> will see something else.
+        <b>{plural(people, "person", "people")}</b> will see something else.
       </p>
       <table className="data impact">
         <thead>
@@ -73,23 +77,23 @@ export function Impact({ viewers }: { viewers: ViewerImpact[] }) {
         </thead>
         <tbody>
           {groups.slice(0, MOST_LINES).map((group) => {
-            const { tables = [], gained = [], lost = [], login = "" } = group[0] ?? {};
-            const gains = [...byKind(gained), ...(group[0] ? figuresOf(group[0], true) : [])];
-            const losses = [...byKind(lost), ...(group[0] ? figuresOf(group[0], false) : [])];
+            const { tables = [], gained = [], lost = [] } = group;
+            const gains = [...byKind(gained), ...figuresOf(group, true)];
+            const losses = [...byKind(lost), ...figuresOf(group, false)];
             const more = tables.filter((table) => table.gained > 0);
             const fewer = tables.filter((table) => table.lost > 0);
             return (
-              <tr key={login}>
+              <tr key={group.named[0]?.login}>
                 <td>
-                  <People viewers={group} />
+                  <People {...group} />
                 </td>
-                {group[0]?.not_known && <td colSpan={2}>not known: a source that is chosen for them does not answer</td>}
-                {!group[0]?.not_known && (
+                {group.not_known && <td colSpan={2}>not known: a source that is chosen for them does not answer</td>}
+                {!group.not_known && (
                   <td>
                     <Changes tables={more.map((table) => ({ ...table, told: `${table.table} +${count(table.gained)}` }))} others={gains} />
                   </td>
                 )}
-                {!group[0]?.not_known && (
+                {!group.not_known && (
                   <td className={losses.length + fewer.length > 0 ? "warn" : ""}>
                     <Changes tables={fewer.map((table) => ({ ...table, told: `${table.table} −${count(table.lost)}` }))} others={losses} />
                   </td>

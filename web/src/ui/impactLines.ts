@@ -2,6 +2,7 @@ import type { Schemas } from "../api/client";
 import { plural, shownValue } from "./figures";
 
 export type ViewerImpact = Schemas["ViewerImpact"];
+export type SharedImpact = Schemas["SharedImpact"];
 
 const MOST_NAMES = 6;
 
@@ -19,18 +20,22 @@ export function byKind(objects: string[]): string[] {
   );
 }
 
-/** People for whom exactly the same changes stand in one line. */
-export function alike(viewers: ViewerImpact[]): ViewerImpact[][] {
-  const groups = new Map<string, ViewerImpact[]>();
-  for (const viewer of viewers) {
-    const key = JSON.stringify([viewer.tables, viewer.gained, viewer.lost, viewer.totals, viewer.not_known]);
-    groups.set(key, [...(groups.get(key) ?? []), viewer]);
+/** What is told for people one by one, with those together for whom exactly the same changes. */
+export function alike(viewers: ViewerImpact[]): SharedImpact[] {
+  const groups = new Map<string, SharedImpact>();
+  for (const { login, name, ...changes } of viewers) {
+    const { tables, gained, lost, totals, not_known } = changes;
+    const key = JSON.stringify([tables, gained, lost, totals, not_known]);
+    const group = groups.get(key) ?? { ...changes, people: 0, named: [] };
+    group.people += 1;
+    group.named.push({ login, name });
+    groups.set(key, group);
   }
   return [...groups.values()];
 }
 
 /** Figures that become more, or less: `energy 10 → 12`; none counts as nothing. */
-export function figuresOf(viewer: ViewerImpact, more: boolean): string[] {
+export function figuresOf(viewer: SharedImpact, more: boolean): string[] {
   const size = (value: number | null | undefined) => Math.abs(value ?? 0);
   const told = (value: number | null | undefined) => (value == null ? "nothing" : shownValue(value));
   return (viewer.totals ?? [])

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, data, type Schemas } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
 import { Impact } from "../../ui/Impact";
+import { alike } from "../../ui/impactLines";
 import { Notice } from "../../ui/Notice";
 import { useDelayed } from "../../ui/useDelayed";
 
@@ -106,7 +107,7 @@ export function Identity({ own }: { own: Own }) {
           {effect.data.viewers.length === 0 ? (
             <p className="soft">You see the same as before.</p>
           ) : (
-            <Impact viewers={effect.data.viewers} />
+            <Impact groups={alike(effect.data.viewers)} />
           )}
         </div>
       )}

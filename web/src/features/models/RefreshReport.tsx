@@ -4,6 +4,7 @@ import { api, data, type Schemas } from "../../api/client";
 import { useChanged } from "../../api/queries";
 import { count, plural } from "../../ui/figures";
 import { Impact } from "../../ui/Impact";
+import { alike } from "../../ui/impactLines";
 import { Notice } from "../../ui/Notice";
 
 type Staged = Schemas["StagedContent"];
@@ -139,7 +140,7 @@ export function RefreshReport({ staged }: { staged: Staged }) {
       </div>
       <h3>Who gains and who loses, {staged.compared === "live" ? "live" : "in the draft"}, if it is accepted</h3>
       {staged.compared === "draft" && <p className="soft small">Nobody sees this table yet: it is not in the live release.</p>}
-      <Impact viewers={report.viewers} />
+      <Impact groups={alike(report.viewers)} />
       {report.people > report.viewers.length && (
         <p className="soft small">and {plural(report.people - report.viewers.length, "more person", "more people")}</p>
       )}

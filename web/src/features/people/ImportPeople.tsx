@@ -216,7 +216,7 @@ export default function ImportPeople({ people, close }: { people: PeopleData; cl
             </p>
           )}
           <h3>Who gains and who loses</h3>
-          <Impact viewers={report.viewers} />
+          <Impact groups={report.viewers} />
         </>
       )}
     </Modal>

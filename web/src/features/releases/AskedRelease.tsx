@@ -62,7 +62,7 @@ export function AskedRelease({ asked }: { asked: Schemas["AskedEntry"] }) {
           <h3>{plural(content.data.changes.length, "change")}</h3>
           <Changes changes={content.data.changes} />
           <h3>Who gains and who loses</h3>
-          <Impact viewers={content.data.viewers} />
+          <Impact groups={content.data.viewers} />
         </>
       )}
     </section>

@@ -144,7 +144,7 @@ function Compared({
         <>
           <Changes changes={found.data.changes} />
           <h3>Who gains and who loses</h3>
-          <Impact viewers={found.data.viewers} />
+          <Impact groups={found.data.viewers} />
         </>
       )}
     </section>

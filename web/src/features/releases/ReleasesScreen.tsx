@@ -53,7 +53,7 @@ export default function ReleasesScreen() {
           {draft && chosen.length > 0 && !review.isError && (
             <>
               <h3>Who gains and who loses</h3>
-              <Impact viewers={draft.viewers} />
+              <Impact groups={draft.viewers} />
               <ReleaseNow draft={draft} chosen={part ? chosen.map(({ kind, name }) => ({ kind, name })) : null} done={() => setLeft([])} />
             </>
           )}

@@ -100,7 +100,7 @@ function RemoveMapping({ entry, id, title, close }: { entry: RoleEntry; id: numb
     >
       {preview.isError && <Notice kind="bad">{preview.error.message}</Notice>}
       {confirm.isError && <Notice kind="bad">{confirm.error.message}</Notice>}
-      {preview.data ? <Impact viewers={preview.data.viewers} /> : <p className="soft">Working out who loses what…</p>}
+      {preview.data ? <Impact groups={preview.data.viewers} /> : <p className="soft">Working out who loses what…</p>}
     </Modal>
   );
 }

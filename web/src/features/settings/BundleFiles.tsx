@@ -91,7 +91,7 @@ function Plan({ plan, busy, take, leave }: { plan: Schemas["BundlePlan"]; busy: 
         {lines.length > 60 && <li>and {lines.length - 60} more</li>}
       </ul>
       <h3>Who gains and who loses</h3>
-      <Impact viewers={plan.viewers} />
+      <Impact groups={plan.viewers} />
       <div className="row above-12">
         <Button type="primary" loading={busy} onClick={take}>
           Take it in, all of it

@@ -2,6 +2,7 @@ import { App, Button } from "antd";
 import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router-dom";
 import { api, data, type StateName } from "../../api/client";
+import { useGone } from "../../state/directory";
 import { type Pin, useModel, useWorkbench } from "../../state/workbench";
 import { Empty, Notice } from "../../ui/Notice";
 import { type RowsChoice, RowsView } from "../../ui/RowsView";
@@ -47,8 +48,11 @@ export default function ViewersScreen() {
     setTotals(shown.totals);
     setRows(shown.rows);
   });
+  const nobody = useGone(bench.pins);
   if (model.isError) return <Notice kind="bad">{model.error.message}</Notice>;
   const { pins, focus, state, day } = bench;
+  // Beside somebody who is not there nothing can be answered: that is said once, with what to do.
+  const shown = nobody.length === 0 ? model.data : undefined;
   return (
     <div className="pad viewers">
       <div className="tabs">
@@ -67,25 +71,34 @@ export default function ViewersScreen() {
         <CopyAddress shown={{ pins, focus, model: bench.model, state, day, view, differing, totals, rows }} />
       </div>
       {gone && <Notice kind="careful">{gone}</Notice>}
+      {nobody.length > 0 && (
+        <Notice kind="careful">
+          {nobody.map((pin) => pin.title).join(", ")} {nobody.length === 1 ? "is" : "are"} not there any more, so nothing can be set side by
+          side.{" "}
+          <Button size="small" onClick={() => bench.pinAll(pins.filter((pin) => !nobody.includes(pin)))}>
+            Unpin, and go on with the others
+          </Button>
+        </Notice>
+      )}
       {pins.length === 0 && <Notice>Pin up to four viewers in the row above, and they stand here side by side with all data.</Notice>}
       {!model.data && !model.isPending && <Empty title="No model yet" />}
-      {view === "pages" && <PagesView differing={differing} setDiffering={setDiffering} />}
-      {model.data && view === "totals" && (
+      {nobody.length === 0 && view === "pages" && <PagesView differing={differing} setDiffering={setDiffering} />}
+      {shown && view === "totals" && (
         <TotalsView
-          key={model.data.document.name}
-          model={model.data}
+          key={shown.document.name}
+          model={shown}
           differing={differing}
           setDiffering={setDiffering}
           choice={totals}
           choose={setTotals}
         />
       )}
-      {model.data && view === "rows" && <RowsView key={model.data.document.name} model={model.data} choice={rows} choose={setRows} />}
-      {model.data && view === "objects" && (
-        <ObjectsView key={model.data.document.name} model={model.data} differing={differing} setDiffering={setDiffering} />
+      {shown && view === "rows" && <RowsView key={shown.document.name} model={shown} choice={rows} choose={setRows} />}
+      {shown && view === "objects" && (
+        <ObjectsView key={shown.document.name} model={shown} differing={differing} setDiffering={setDiffering} />
       )}
-      {model.data && view === "members" && (
-        <MembersView key={model.data.document.name} model={model.data} differing={differing} setDiffering={setDiffering} />
+      {shown && view === "members" && (
+        <MembersView key={shown.document.name} model={shown} differing={differing} setDiffering={setDiffering} />
       )}
     </div>
   );

@@ -6,6 +6,7 @@ import type { Schemas } from "../../api/client";
 import { useChanged } from "../../api/queries";
 import { plural } from "../figures";
 import { Impact } from "../Impact";
+import { alike } from "../impactLines";
 import { Notice } from "../Notice";
 import { answerWord, held, isOpen } from "./lines";
 import "./reviews.css";
@@ -272,7 +273,7 @@ function AnswerForm({
           <Button loading={look.isPending} onClick={() => look.mutate()}>
             Who would lose what?
           </Button>
-          {look.data && <Impact viewers={look.data.viewers} />}
+          {look.data && <Impact groups={alike(look.data.viewers)} />}
           {look.data?.tasks.map((task) => (
             <Notice key={task} kind="careful">
               Left to others: {task}

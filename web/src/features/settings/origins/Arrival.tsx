@@ -3,6 +3,7 @@ import { App, Button } from "antd";
 import { api, data, type Schemas } from "../../../api/client";
 import { plural } from "../../../ui/figures";
 import { Breaks, Impact } from "../../../ui/Impact";
+import { alike } from "../../../ui/impactLines";
 import { Notice } from "../../../ui/Notice";
 import { Scroll } from "../../../ui/Scroll";
 
@@ -40,7 +41,7 @@ export function Arrival({ report, origin, joined }: { report: Report; origin: st
       ))}
       <Breaks promises={report.broken ?? []} />
       <h3>Who gains and who loses</h3>
-      <Impact viewers={report.viewers ?? []} />
+      <Impact groups={alike(report.viewers ?? [])} />
       {report.rows.length > 0 && (
         <>
           <h3>By person</h3>
