@@ -4,6 +4,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from datetime import date
 from functools import cached_property
+from operator import attrgetter
 from typing import Any
 
 import numpy as np
@@ -23,7 +24,7 @@ class Crowd:
     """The users of a bundle in login order, and their columns; each is worked out once."""
 
     def __init__(self, users: Sequence[User], groups: Sequence[Group]) -> None:
-        self.users = sorted(users, key=lambda user: user.login)
+        self.users = sorted(users, key=attrgetter("login"))
         self.logins = [user.login for user in self.users]
         self._groups = groups
         self._columns: dict[str, Codes] = {}
@@ -86,22 +87,28 @@ class Crowd:
         """People's own values of an attribute."""
         key = f"own {attribute}"
         if key not in self._columns:
-            self._columns[key] = numbered(_written(user.attributes.get(attribute)) for user in self.users)
+            self._columns[key] = _as_written([user.attributes.get(attribute) for user in self.users])
         return self._columns[key]
 
 
-def _written(value: Any) -> Hashable:
-    """A value to be told apart by: 1, 1.0 and true are three."""
-    if value is None or isinstance(value, str):
-        return value
-    items = value if isinstance(value, list) else (value,)
-    return (isinstance(value, list), tuple(items), tuple(map(type, items)))
+def _as_written(values: list[Any]) -> Codes:
+    """A number for each value as it is written: 1, 1.0 and true are three, and a list of one is not that one."""
+    keys = [tuple(value) if value.__class__ is list else value for value in values]
+    codes, known = _numbered(keys)
+    # Texts are equal only to themselves; of all else the type counts, too.
+    texts = {str, type(None)}.issuperset(item.__class__ for key in known for item in (key if key.__class__ is tuple else (key,)))
+    return codes if texts else numbered(map(repr, values))
 
 
 def numbered(values: Iterable[Hashable]) -> Codes:
     """A number for each value, equal where the values are, in the order in which they come first."""
-    known: dict[Hashable, int] = {}
-    return np.array([known.setdefault(value, len(known)) for value in values], dtype=np.int64)
+    return _numbered(values)[0]
+
+
+def _numbered(values: Iterable[Any]) -> tuple[Codes, dict[Any, int]]:
+    known: dict[Any, int] = {}
+    number = known.setdefault
+    return np.array([number(value, len(known)) for value in values], dtype=np.int64), known
 
 
 def told_apart(codes: Codes, by: Codes) -> Codes:

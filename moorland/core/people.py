@@ -20,12 +20,12 @@ from moorland.core.bundle.people import (
 from moorland.core.bundle.policy import Assignment, Role
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.bundle.values import TypedValue, typed_value
-from moorland.core.collector import collector_paused
 from moorland.core.crowd import Crowd
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.evaluation import evaluate
 from moorland.core.language.vectors import Domain, Vector
+from moorland.core.memberships import Memberships
 
 
 @dataclass(frozen=True)
@@ -191,6 +191,7 @@ class People:
         self.definitions: dict[str, AttributeDefinition] = {definition.name: definition for definition in bundle.attributes}
         self.roles = {role.name: role for role in bundle.roles}
         self._alike: dict[_Place, _Alike] = {}
+        self._memberships = Memberships(bundle.groups)
 
     @cached_property
     def crowd(self) -> Crowd:
@@ -200,16 +201,9 @@ class People:
     def beside(self, other: "People") -> None:
         """Takes over what another bundle with the same people has been looked at for."""
         if all(getattr(self.bundle, part) is getattr(other.bundle, part) for part in ("users", "groups", "organizations", "attributes")):
-            self.crowd = other.crowd
-            self._groups_of_user, self._groups_of_group = other._groups_of_user, other._groups_of_group
-
-    @cached_property
-    def _groups_of_user(self) -> dict[str, list[Group]]:
-        return _index((login, group) for group in self.bundle.groups for login in group.users)
-
-    @cached_property
-    def _groups_of_group(self) -> dict[str, list[Group]]:
-        return _index((name, group) for group in self.bundle.groups for name in group.groups)
+            self.crowd, self._memberships = other.crowd, other._memberships
+        else:
+            self._memberships.after(other._memberships)
 
     @cached_property
     def _children(self) -> dict[str, list[str]]:
@@ -247,7 +241,7 @@ class People:
     def _real(self, login: str, as_of: datetime.date) -> Viewer:
         _must_exist(login, self.users, "user")
         user = self.users[login]
-        groups = self.effective_groups(self._groups_of_user.get(login, ()))
+        groups = self.effective_groups(self._memberships.of_user(login))
         return self._known_as(login, user.name, user.email, user.good_on(as_of), user.organization, groups, user.attributes)
 
     def _imagined(self, person: ImaginedPerson) -> Viewer:
@@ -312,7 +306,7 @@ class People:
             group, path = queue.popleft()
             if group.enabled and group.name not in found:
                 found[group.name] = path
-                queue.extend((above, (*path, above.name)) for above in self._groups_of_group.get(group.name, ()))
+                queue.extend((above, (*path, above.name)) for above in self._memberships.of_group(group.name))
         return found
 
     def members(self, group: str) -> set[str]:
@@ -419,14 +413,6 @@ class People:
     def assignment_scope(self) -> Scope:
         """What the condition of an assignment may name (5.2)."""
         return Scope(attributes=self.definitions, viewer_roles=False)
-
-
-def _index(pairs: Iterable[tuple[str, Group]]) -> dict[str, list[Group]]:
-    index: dict[str, list[Group]] = {}
-    with collector_paused():
-        for key, group in pairs:
-            index.setdefault(key, []).append(group)
-    return index
 
 
 def _must_exist(name: str, known: Collection[str], what: str) -> None:

@@ -46,11 +46,15 @@ def check_structure(bundle: Bundle) -> list[Problem]:
 
 
 def _twice(names: Iterable[str | None], place: str, what: str, fold: bool = False) -> Iterator[Problem]:
-    told = [(index, name, identity(name) if fold else name) for index, name in enumerate(names) if name is not None]
-    if len({key for _, _, key in told}) == len(told):
+    told = list(names)
+    keys = [identity(name) if name is not None else None for name in told] if fold else told
+    present = [key for key in keys if key is not None]
+    if len(set(present)) == len(present):
         return
     seen: set[str] = set()
-    for index, name, key in told:
+    for index, (name, key) in enumerate(zip(told, keys, strict=True)):
+        if key is None:
+            continue
         if key in seen:
             yield Problem("duplicate", f"{what} {name} stands twice.", path=f"{place}[{index}]")
         seen.add(key)

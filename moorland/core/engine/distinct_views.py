@@ -98,7 +98,7 @@ class DistinctViews:
 
     def labels_of(self, logins: Sequence[str]) -> Codes:
         """The numbers of the views of some people; NOBODY for a login that is not there."""
-        if logins is self.crowd.logins:
+        if logins is self.crowd.logins or logins == self.crowd.logins:
             return self.labels
         labels = np.append(self.labels, NOBODY)
         places = self.crowd.places

@@ -2,6 +2,7 @@
 
 from collections.abc import Hashable, Iterable, Iterator, Sequence
 
+from moorland.core.collector import collector_paused
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
 from moorland.core.engine.in_place import SourceFailed, TooManyStrata, standing
@@ -28,6 +29,7 @@ def answers(evaluator: Evaluator, viewers: Iterable[Viewer], questions: Sequence
     yield from ((viewer, known[place]) for viewer, place in zip(asked, found, strict=True))
 
 
+@collector_paused()
 def everyones_answers(evaluator: Evaluator, questions: Sequence[Question]) -> list[tuple[tuple[str, ...], list[Answer]]]:
     """Every question for everybody, by the logins of those who have the same answers: each person once, who is not enabled too."""
     if _reads_viewers(questions):

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from moorland.core.collector import collector_paused
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.distinct_views import AlikeTwice, alike_twice
 from moorland.core.engine.evaluator import Evaluator
@@ -29,7 +30,8 @@ def impact(
     People whose roles, and whose values of all that those roles read, are the same are worked out once.
     """
     names, chosen = list(logins), list(totals)
-    views = through_strata([before, after], lambda first, second: list(_impact(first, second, names, chosen, progress)))
+    with collector_paused():
+        views = through_strata([before, after], lambda first, second: list(_impact(first, second, names, chosen, progress)))
     were, are = before.people.users, after.people.users
     return Impacts(views, lambda login: (are.get(login) or were[login]).name)
 

@@ -9,6 +9,7 @@ import numpy as np
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.promises import Must, ObjectsMust, PagesMust, Promise, RowsMust, SameMust, TotalMust, ValuesMust
 from moorland.core.bundle.shape import Shape
+from moorland.core.collector import collector_paused
 from moorland.core.engine.cells import codes_of
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.in_place import SourceFailed
@@ -62,6 +63,7 @@ def run_promise(evaluator: Evaluator, promise: Promise) -> PromiseResult:
 
 
 @on_strata
+@collector_paused()
 def _run(evaluator: Evaluator, promise: Promise) -> PromiseResult:
     """One promise. Raises BundleError with the path inside the promise."""
     must = promise.must

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 from moorland.core.bundle.shape import Name, Shape
+from moorland.core.collector import collector_paused
 from moorland.core.engine.distinct_views import Alike
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.opening import answer_pages
@@ -45,6 +46,7 @@ def as_document(found: Reach) -> list[dict[str, Any]]:
 
 
 @on_strata
+@collector_paused()
 def reach(evaluator: Evaluator, model: Name | None = None, progress: Progress | None = None) -> Reach:
     """The classes of all enabled people, over one model or all."""
     firsts = [same.first for same in evaluator.alike]

@@ -21,8 +21,8 @@ class Node:
 
     def children(self) -> Iterator["Node"]:
         """The expressions directly inside this one, left to right."""
-        for field in fields(self):
-            value = getattr(self, field.name)
+        for name in _parts(self.__class__):
+            value = getattr(self, name)
             for item in value if isinstance(value, tuple) else (value,):
                 if isinstance(item, Node):
                     yield item
@@ -32,6 +32,16 @@ class Node:
         yield self
         for child in self.children():
             yield from child.walk()
+
+
+def _parts(kind: type[Node]) -> tuple[str, ...]:
+    """The fields of a kind of expression that may hold others."""
+    if kind not in _known_parts:
+        _known_parts[kind] = tuple(field.name for field in fields(kind) if field.name not in ("start", "end", "type"))
+    return _known_parts[kind]
+
+
+_known_parts: dict[type[Node], tuple[str, ...]] = {}
 
 
 @dataclass(frozen=True, kw_only=True)

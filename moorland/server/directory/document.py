@@ -39,11 +39,12 @@ def people_read() -> dict[str, Any]:
         logins[row[0]] = row[1]
     if len(_known) > max(MOST_KNOWN, 2 * len(users)):
         _known.clear()
-    members: dict[str, list[str]] = {}
-    for group, account in _as_kept(Group.users.through.objects.values_list("group__name", "account_id")):
+    members: dict[int, list[str]] = {}
+    for group, account in _as_kept(Group.users.through.objects.values_list("group_id", "account_id")):
         members.setdefault(group, []).append(logins[account])
+    groups = dict(Group.objects.values_list("name", "pk"))
     for group in document["groups"]:
-        group["users"] = sorted(members.get(group["name"], []))
+        group["users"] = sorted(members.get(groups[group["name"]], []))
     return {**document, "users": users}
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from itertools import zip_longest
 
 from django.db import transaction
 
@@ -91,13 +92,14 @@ def tried(change: Callable[[], object], by: Account, origin: int | None = None) 
             raise (failure if rights.whole("people") else unnamed(failure)) from None
         finally:
             transaction.set_rollback(True)
+    for_whom = {name: concerned(old, afters[name]) for name, old in befores.items()}
     for name, old in befores.items():
-        judge(by, rights, Outcome(old, afters[name], concerned(old, afters[name]), held, holds))
+        judge(by, rights, Outcome(old, afters[name], for_whom[name], held, holds))
     refuse_locked(locks, befores["live"].people, afters["live"].people)
     if not kept:
         raise nobody_in_charge()
     before, after = befores["live"], afters["live"]
-    logins = [login for login in concerned(before, after) if _differs(before, after, login)]
+    logins = [login for login in for_whom["live"] if _differs(before, after, login)]
     found = impact(before, after, logins)
     broken = newly_broken(before, after) if logins and (rights.whole("checks") or rights.whole("release")) else []
     gained, lost = moved(Outcome(before, after, logins, held, holds))
@@ -224,11 +226,12 @@ def still_as_judged(found: Tried) -> None:
 def concerned(before: Evaluator, after: Evaluator) -> list[str]:
     """Everybody for whom a change of people or assignments can make a difference: those it names, those in groups it names, or all."""
     old, new = before.bundle, after.bundle
+    were, are = before.people.users, after.people.users
     if old.organizations != new.organizations or old.attributes != new.attributes:
-        return list({**before.people.users, **after.people.users})
-    found = before.people.users.keys() ^ after.people.users.keys()
-    # Who was not read anew is the same object.
-    found |= {login for login, user in after.people.users.items() if (old_user := before.people.users.get(login)) is not user and old_user != user}
+        return list({**were, **are})
+    # Who was not read anew is the same object, and stands in the same place where nobody came or went.
+    moved = {user.login for pair in zip_longest(old.users, new.users) if pair[0] is not pair[1] for user in pair if user is not None}
+    found = {login for login in moved if (was := were.get(login)) is not (is_now := are.get(login)) and was != is_now}
     for people, others in ((before.people, after.people), (after.people, before.people)):
         for name, group in people.groups.items():
             other = others.groups.get(name)
@@ -247,8 +250,8 @@ def concerned(before: Evaluator, after: Evaluator) -> list[str]:
                 elif assignment.group is not None:
                     found |= _members(evaluated.people, assignment.group)
                 else:
-                    return list({**before.people.users, **after.people.users})
-    return sorted(login for login in found if login in before.people.users or login in after.people.users)
+                    return list({**were, **are})
+    return sorted(login for login in found if login in were or login in are)
 
 
 def _members(people: People, group: str) -> set[str]:
