@@ -11,6 +11,7 @@ endif
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
+# What is installed is compiled where it is first used: to compile all of it takes longer than everything else here.
 # Where targets are made side by side, packages are put in by one at a time: those of the machine, and those of Python.
 PIP := flock $(STAMPS)/pip.lock $(BIN)/pip
 APT := flock $(STAMPS)/apt.lock
@@ -23,8 +24,8 @@ install: $(STAMPS)/python $(STAMPS)/build
 $(STAMPS)/python: requirements.lock pyproject.toml
 	@mkdir -p $(STAMPS)
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv || (apt-get update && apt-get install -y python3-venv && $(PYTHON) -m venv .venv)
-	$(PIP) install --quiet --requirement requirements.lock
-	$(PIP) install --quiet --no-deps --no-build-isolation --editable .
+	$(PIP) install --quiet --no-compile --requirement requirements.lock
+	$(PIP) install --quiet --no-compile --no-deps --no-build-isolation --editable .
 	@touch $@
 
 $(STAMPS)/npm: web/package-lock.json web/package.json
@@ -57,13 +58,13 @@ $(STAMPS)/clients:
 
 # An engine that speaks Spark Connect, and its client: for the tests, and where a source is one.
 $(STAMPS)/spark: requirements-spark.lock $(STAMPS)/python
-	$(PIP) install --quiet --requirement requirements-spark.lock
+	$(PIP) install --quiet --no-compile --requirement requirements-spark.lock
 	@touch $@
 
 # A directory server and the client library for it, which is built: for the tests, for `make directory`, and where people come from a directory.
 $(STAMPS)/directory: requirements-ldap.lock $(STAMPS)/python
 	@(test -x /usr/sbin/slapd && test -f /usr/include/ldap.h && test -f /usr/include/sasl/sasl.h) || $(APT) sh -c 'apt-get update && DEBIAN_FRONTEND=noninteractive apt-get install -y --no-install-recommends slapd libldap2-dev libsasl2-dev'
-	$(PIP) install --quiet --requirement requirements-ldap.lock
+	$(PIP) install --quiet --no-compile --requirement requirements-ldap.lock
 	@touch $@
 
 # A provider of OpenID Connect that the tests sign in by.
@@ -80,7 +81,7 @@ docs: $(STAMPS)/manual
 	@echo build/manual/index.html
 
 $(STAMPS)/manual: $(STAMPS)/python requirements-docs.lock mkdocs.yml packaging/manual_hook.py $(wildcard docs/*.md docs/screenshots/*)
-	$(PIP) install --quiet --requirement requirements-docs.lock
+	$(PIP) install --quiet --no-compile --requirement requirements-docs.lock
 	$(BIN)/mkdocs build --strict --quiet
 	@touch $@
 

@@ -53,13 +53,6 @@ ROOT = Path(__file__).parents[2]
 WRITING = ("test_bench.py", "test_pages.py", "test_own_pages.py")
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """One worker for all browser tests that share a server."""
-    for item in items:
-        if "tests/browser" in str(item.path):
-            item.add_marker(pytest.mark.xdist_group("writing browser" if item.path.name in WRITING else "browser"))
-
-
 @contextlib.contextmanager
 def served(command: str, data: Path, door: int = 0, portal: int = 0) -> Iterator[tuple[str, Path]]:
     """The address of a server on a data folder of its own, and the file its output goes to; with a query door and a portal where they have ports."""

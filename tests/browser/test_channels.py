@@ -12,8 +12,6 @@ from benchmarks.served import free_port
 from moorland.core.engine.evaluator import Evaluator
 from tests.browser.conftest import Browser, served, shown, total
 
-pytestmark = pytest.mark.xdist_group("channels")
-
 
 @dataclass(frozen=True)
 class Channels:

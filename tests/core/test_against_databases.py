@@ -35,9 +35,6 @@ def database(request: pytest.FixtureRequest) -> Iterator[Database]:
             yield server
 
 
-pytestmark = pytest.mark.xdist_group("databases")
-
-
 def answered(database: Database, world: World, question: dict[str, Any]) -> tuple[Any, list[tuple[Any, list[list[Any]]]]]:
     """The engine's answer, and every statement with the rows it gives."""
     core = world.core()

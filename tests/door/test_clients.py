@@ -7,8 +7,6 @@ import pytest
 from tests.door.clients import CLIENTS, java, psql
 from tests.door.conftest import Address, ServedDoor
 
-pytestmark = pytest.mark.xdist_group("door")
-
 
 @pytest.mark.parametrize("name", [name for name in CLIENTS if name != "jdbc_asks"])
 def test_a_client_is_told_what_postgresql_tells_it(name: str, door: ServedDoor, postgres: Address) -> None:

@@ -15,7 +15,6 @@ import pytest
 from moorland.wire.scram import Exchange, NotProved, verifier_of
 from tests.door.conftest import ServedDoor
 
-pytestmark = pytest.mark.xdist_group("door")
 DAYS = "select day, extract(day from day) as n from operations.calendar"
 HEAVY = f"select sum(sqrt(x.n * y.n + z.n)) from ({DAYS}) x cross join ({DAYS}) y cross join ({DAYS}) z"
 

@@ -17,8 +17,6 @@ import pytest
 from benchmarks.served import Caller, Served, served_demo
 from tests.demo_data import put_demo
 
-pytestmark = pytest.mark.xdist_group("served")
-
 
 @pytest.fixture(scope="module")
 def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Served]:

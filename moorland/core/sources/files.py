@@ -26,7 +26,6 @@ from moorland.core.sources.parquet_files import open_parquet
 from moorland.core.sources.parquet_parts import streamed_parquet
 from moorland.core.sources.placing import engine_of, machine_folders, machine_hosts, machine_secret, placed
 from moorland.core.sources.streamed_tables import StreamedTable
-from moorland.core.sources.workbooks import read_workbook
 
 #: Each loader reads what a source holds anew.
 _READINGS = itertools.count()
@@ -84,6 +83,9 @@ def read_arrow(path: Path, table: Table) -> pa.Table:
     elif path.suffix == ".parquet":
         arrow = _read_parquet(path, table)
     elif path.suffix == ".xlsx":
+        # Loaded where it is used: most bundles have no workbook, and every command would wait for it.
+        from moorland.core.sources.workbooks import read_workbook
+
         arrow = read_workbook(path, table)
     else:
         raise BundleError([Problem("format", "table data is .csv, .parquet or .xlsx.", str(table.data))])
