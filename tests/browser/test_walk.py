@@ -251,6 +251,7 @@ def test_anything_is_found_by_the_keyboard_alone(admin: Browser) -> None:
 
 
 def test_edits_are_undone_redone_and_saved_by_keys_and_signing_out_asks_first(admin: Browser) -> None:
+    admin.one(".rail")
     body = admin.driver.find_element("tag name", "body")
     body.send_keys("?")
     admin.sees("undo the last edit")

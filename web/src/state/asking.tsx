@@ -21,12 +21,12 @@ type Asking = {
   back: (() => void) | null;
   forward: (() => void) | null;
   close: () => void;
-  /** Roles with edits that are not saved; what is asked takes them into account. */
-  edited: Role[];
-  setEdited: (roles: Role[]) => void;
 };
 
 const AskingContext = createContext<Asking | null>(null);
+// Apart from what is asked: they change with every letter, and whoever tells them need not be drawn anew for it.
+const EditedContext = createContext<Role[]>([]);
+const TellEditedContext = createContext<(roles: Role[]) => void>(() => undefined);
 const MOST = 50;
 
 export function turnsOf(subject: Subject): Turn[] {
@@ -66,13 +66,23 @@ export function AskingProvider({ children }: { children: ReactNode }) {
         setHistory(history.slice(0, place + 1));
         setPlace(-1);
       },
-      edited,
-      setEdited,
     }),
-    [asked, history, place, edited, setEdited],
+    [asked, history, place],
   );
-  return <AskingContext value={value}>{children}</AskingContext>;
+  return (
+    <TellEditedContext value={setEdited}>
+      <EditedContext value={edited}>
+        <AskingContext value={value}>{children}</AskingContext>
+      </EditedContext>
+    </TellEditedContext>
+  );
 }
+
+/** Roles with edits that are not saved; what is asked takes them into account. */
+export const useEdited = (): Role[] => useContext(EditedContext);
+
+/** Tells which roles have edits that are not saved. */
+export const useTellEdited = (): ((roles: Role[]) => void) => useContext(TellEditedContext);
 
 /** Keeps what is asked under a key that tells nothing, in the address; an address with a key opens it again. */
 function useAddress(asked: Asked | null, open: (asked: Asked) => void): void {

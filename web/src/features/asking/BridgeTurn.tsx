@@ -4,7 +4,7 @@ import { lazy, Suspense, useState } from "react";
 import { Link } from "react-router-dom";
 import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
-import { useAsking } from "../../state/asking";
+import { useEdited } from "../../state/asking";
 import { useModel, useWorkbench } from "../../state/workbench";
 import { savedAs } from "../../ui/csv";
 import { Figure } from "../../ui/Figure";
@@ -20,7 +20,7 @@ const Waterfall = lazy(() => import("../../ui/Waterfall").then((module) => ({ de
 /** How a figure comes about: from that of all data, or of another viewer, step by step, as a waterfall and as a table. */
 export function BridgeTurn({ about, title }: { about: Schemas["BridgeQuestion"]; title: string }) {
   const bench = useWorkbench();
-  const { edited } = useAsking();
+  const edited = useEdited();
   const model = useModel();
   const [start, setStart] = useState<string>("all");
   const pins = bench.pins.filter((pin) => !(typeof pin.viewer === "object" && "all_data" in pin.viewer));

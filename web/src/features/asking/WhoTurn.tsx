@@ -4,7 +4,7 @@ import { useMemo, useState } from "react";
 import { Link } from "react-router-dom";
 import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
-import { useAsking } from "../../state/asking";
+import { useEdited } from "../../state/asking";
 import { useRoles } from "../../state/directory";
 import { useModel, useWorkbench } from "../../state/workbench";
 import { AddMapping } from "../../ui/AddMapping";
@@ -28,7 +28,7 @@ const MOST = 300;
 /** Everybody who reaches it, by which role and how it is held; against live or another day, who is new and who is gone. */
 export function WhoTurn({ about, title }: { about: Schemas["WhoQuestion"]; title: string }) {
   const bench = useWorkbench();
-  const { edited } = useAsking();
+  const edited = useEdited();
   const roles = useRoles();
   const model = useModel();
   const [against, setAgainst] = useState<"none" | "live" | "day">("none");

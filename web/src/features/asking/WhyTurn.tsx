@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router-dom";
 import type { Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
-import { useAsking } from "../../state/asking";
+import { useEdited } from "../../state/asking";
 import { useRoles } from "../../state/directory";
 import { useModel, useWorkbench } from "../../state/workbench";
 import { KeepPromise } from "../../ui/KeepPromise";
@@ -30,7 +30,7 @@ type Answer = Schemas["WhyAnswer"];
 /** Why somebody can or cannot: the verdict in a sentence, what would have to change, and the layers, folded to the one that decides. */
 export function WhyTurn({ about }: { about: Schemas["Traced"] }) {
   const bench = useWorkbench();
-  const { edited } = useAsking();
+  const edited = useEdited();
   const [together, setTogether] = useState(false);
   const pins = bench.pins.map((pin, index) => ({ ...pin, place: index + 1 }));
   const people = pins.filter((pin) => !(typeof pin.viewer === "object" && "all_data" in pin.viewer));
@@ -119,7 +119,7 @@ function Kept({
   outcome: Answer["trace"]["outcome"];
 }) {
   const model = useModel();
-  const { edited } = useAsking();
+  const edited = useEdited();
   const key = model.data?.document.tables?.find((table) => table.name === about.table)?.key ?? null;
   const promise = promisedWhy(login, title, about, outcome, key);
   return promise && edited.length === 0 ? <KeepPromise promise={promise} /> : null;

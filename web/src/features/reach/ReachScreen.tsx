@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { DatePicker, Progress, Select } from "antd";
 import { useMemo, useState } from "react";
 import { queries } from "../../api/queries";
-import { useAsking } from "../../state/asking";
+import { useEdited } from "../../state/asking";
 import { usePeople, useRoles } from "../../state/directory";
 import { useModel, useWorkbench } from "../../state/workbench";
 import { count, plural } from "../../ui/figures";
@@ -27,7 +27,7 @@ const GROUPINGS: { value: Grouping; label: string }[] = [
 /** Everybody at once: people who see exactly the same stand together, and what each of them sees. */
 export default function ReachScreen() {
   const bench = useWorkbench();
-  const { edited } = useAsking();
+  const edited = useEdited();
   const people = usePeople();
   const roles = useRoles();
   const model = useModel();

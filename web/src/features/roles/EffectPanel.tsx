@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Select } from "antd";
-import { useState } from "react";
+import { type RefObject, useEffect, useRef, useState } from "react";
 import { ApiError, type ModelAnswer, type PinnedViewer, type Role, type RoleEntry, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { useAsking } from "../../state/asking";
@@ -15,7 +15,7 @@ import { EffectObjects } from "./EffectObjects";
 import { EffectPage } from "./EffectPage";
 import { EffectRows } from "./EffectRows";
 import { EffectTotals, type TotalsChoice } from "./EffectTotals";
-import { type EffectQuery, type Mode, viewersFor } from "./useEffectOf";
+import { type EffectQuery, type Mode, useEffectUnderWay, viewersFor } from "./useEffectOf";
 
 export type Tab = "rows" | "totals" | "page" | "objects";
 const TABS: Tab[] = ["rows", "totals", "page", "objects"];
@@ -45,6 +45,7 @@ export function EffectPanel(props: Props) {
   const pin = bench.pins[bench.focus - 1] ?? bench.pins[0];
   const holders = useQuery({ ...queries.roleHolders(entry.role.name), enabled: !pin && entry.people > 0 });
   const at = pin ? bench.pins.indexOf(pin) : 0;
+  const panel = useRef<HTMLDivElement>(null);
   const [together, setTogether] = useState(false);
   const asking = useAsking();
   if (!pin) {
@@ -99,7 +100,8 @@ export function EffectPanel(props: Props) {
     asking.ask({ title, why: about, who: about }, what);
   };
   return (
-    <div className="effect" aria-busy={effect.isFetching} data-testid="effect">
+    <div className="effect" data-testid="effect" ref={panel}>
+      <UnderWay panel={panel} />
       <div className="row">
         <Letter place={at + 1} />
         <b className="cut">Effect for {pin.title}</b>
@@ -191,6 +193,13 @@ export function EffectPanel(props: Props) {
       )}
     </div>
   );
+}
+
+/** Says of the panel whether its figures are on their way; nothing is drawn anew for it. */
+function UnderWay({ panel }: { panel: RefObject<HTMLDivElement | null> }) {
+  const busy = useEffectUnderWay();
+  useEffect(() => panel.current?.setAttribute("aria-busy", String(busy)), [panel, busy]);
+  return null;
 }
 
 function Held({ pinned, mode, setMode }: { pinned: unknown; mode: Mode; setMode: (mode: Mode) => void }) {

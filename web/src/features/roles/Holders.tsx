@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Input, Modal } from "antd";
-import { useState } from "react";
+import { memo, useState } from "react";
 import type { RoleEntry } from "../../api/client";
 import { queries } from "../../api/queries";
 import { plural } from "../../ui/figures";
@@ -12,7 +12,7 @@ import { what } from "./Mapping";
 const LISTED = 200;
 
 /** How many hold a role; a press lists who they are, and by which way each holds it. */
-export function Holders({ entry }: { entry: RoleEntry }) {
+export const Holders = memo(function Holders({ entry }: { entry: RoleEntry }) {
   const [open, setOpen] = useState(false);
   const ways = entry.assignments.filter((item) => item.people > 0).length;
   return (
@@ -32,7 +32,7 @@ export function Holders({ entry }: { entry: RoleEntry }) {
       </Modal>
     </>
   );
-}
+});
 
 /** Who holds a role, by which way; found by name or login where they are many. */
 function HoldersList({ role }: { role: string }) {

@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Modal } from "antd";
-import { useState } from "react";
+import { memo, useState } from "react";
 import { type Assignment, api, data, type RoleEntry } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
 import { AddMapping } from "../../ui/AddMapping";
@@ -27,7 +27,7 @@ function days(assignment: Assignment): string {
 }
 
 /** Who the role is mapped to. Mapping acts at once and shows who gains and loses before it is confirmed. */
-export function Mapping({ entry }: { entry: RoleEntry }) {
+export const Mapping = memo(function Mapping({ entry }: { entry: RoleEntry }) {
   const [adding, setAdding] = useState(false);
   const [removing, setRemoving] = useState<number | null>(null);
   const shown = entry.assignments.find((item) => item.id === removing);
@@ -63,7 +63,7 @@ export function Mapping({ entry }: { entry: RoleEntry }) {
       {shown && <RemoveMapping entry={entry} id={shown.id} title={target(shown.assignment)} close={() => setRemoving(null)} />}
     </>
   );
-}
+});
 
 function RemoveMapping({ entry, id, title, close }: { entry: RoleEntry; id: number; title: string; close: () => void }) {
   const { message } = App.useApp();

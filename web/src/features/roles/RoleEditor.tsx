@@ -1,12 +1,13 @@
 import { useMutation } from "@tanstack/react-query";
-import { App, Button, Dropdown, Input, Modal } from "antd";
-import { useState } from "react";
+import { App, Button, Input, Modal } from "antd";
+import { useMemo, useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { ApiError, api, data, type ModelAnswer, type Role, type RoleEntry, type Sentence } from "../../api/client";
 import { useChanged } from "../../api/queries";
 import { usePeople } from "../../state/directory";
 import { useEditKeys } from "../../state/keys";
 import { useWorkbench } from "../../state/workbench";
+import { MenuButton } from "../../ui/MenuButton";
 import { Notice } from "../../ui/Notice";
 import { type Kind, kindOf, unfinished } from "../../ui/sentences/sentence";
 import type { RoleEdits } from "../../ui/unsavedEdits";
@@ -42,7 +43,7 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
     setOpen(sentences.length);
   };
   const refresh = () => changed("roles");
-  const redundant = useRedundant({ ...role, name });
+  const redundant = useRedundant(useMemo(() => ({ ...role, name }), [role, name]));
 
   const save = useMutation({
     mutationFn: (version: number) =>
@@ -88,9 +89,10 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
           <code>{role.name}</code> · {role.kind} · <Holders entry={entry} />
         </span>
         <span className="grow" />
-        <Dropdown
-          trigger={["click"]}
-          menu={{
+        <MenuButton
+          className="menu-button"
+          label="Role actions"
+          menu={() => ({
             items: [
               { key: "describe", label: "Rename and describe", onClick: () => setDialog("describe") },
               { key: "live", label: "Compare with live", onClick: () => setDialog("live") },
@@ -98,12 +100,8 @@ export function RoleEditor({ entry, role, edits, model, effect }: Props) {
               { key: "combine", label: "Combine with others", onClick: () => navigate(`/combine?roles=${encodeURIComponent(name)}`) },
               { key: "delete", label: "Delete", danger: true, onClick: () => setDialog("delete") },
             ],
-          }}
-        >
-          <Button size="small" type="text" aria-label="Role actions">
-            ⋯
-          </Button>
-        </Dropdown>
+          })}
+        />
       </div>
       {role.about && <p className="soft">{role.about}</p>}
       {(role.keeper || role.reason) && (

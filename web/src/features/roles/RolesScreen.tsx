@@ -1,10 +1,10 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Button, Form, type FormInstance, Input, Modal, Radio, Select } from "antd";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { memo, useEffect, useMemo, useRef, useState } from "react";
 import { Link, NavLink, useLocation, useNavigate, useParams } from "react-router-dom";
 import { ApiError, api, data, type Role, type RoleEntry } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
-import { useAsking } from "../../state/asking";
+import { useTellEdited } from "../../state/asking";
 import { useRoles } from "../../state/directory";
 import { useRights } from "../../state/rights";
 import { useModel, useWorkbench } from "../../state/workbench";
@@ -31,6 +31,14 @@ export default function RolesScreen() {
   return may("roles") ? <Bench /> : <RolesReader />;
 }
 
+const NO_ROLES: RoleEntry[] = [];
+
+/** A list of names that is the same object for as long as its names are. */
+function useSameList(names: string[]): string[] {
+  const written = JSON.stringify(names);
+  return useMemo(() => JSON.parse(written) as string[], [written]);
+}
+
 /** The bench: a role is written beside its effect. */
 function Bench() {
   const { role: wanted } = useParams();
@@ -46,12 +54,17 @@ function Bench() {
   const [tab, setTab] = useState<Tab>("rows");
   const [chosenTotals, setTotals] = useState<TotalsChoice | null>(null);
 
-  const entries = roles.data?.roles ?? [];
+  const entries = roles.data?.roles ?? NO_ROLES;
+  const lists = useMemo(() => {
+    const here = entries.filter((item) => item.role.model === bench.model || !item.role.model);
+    return { grant: here.filter((item) => item.role.kind === "grant"), limit: here.filter((item) => item.role.kind === "limit") };
+  }, [entries, bench.model]);
+  const unsaved = useSameList(entries.map((item) => item.role.name).filter(edits.has));
   const entry = entries.find((item) => item.role.name === wanted);
   const edit = wanted ? edits.get(wanted) : undefined;
   const role = edit?.now ?? entry?.role ?? null;
   const dirty = edit !== undefined;
-  const { setEdited } = useAsking();
+  const setEdited = useTellEdited();
   const unsavedRole = edit?.now;
   useEffect(() => {
     setEdited(unsavedRole && wanted ? [{ ...finishedPart(unsavedRole).role, name: wanted }] : []);
@@ -100,16 +113,14 @@ function Bench() {
 
   if (roles.isPending) return <div className="pad soft">Opening…</div>;
   if (roles.isError) return <Notice kind="bad">{roles.error.message}</Notice>;
-  const list = (kind: Role["kind"]) =>
-    entries.filter((item) => item.role.kind === kind && (item.role.model === bench.model || !item.role.model));
   const gone = wanted !== undefined && !entry;
   const modelLabel = bench.models.find((item) => item.name === bench.model)?.label;
 
   return (
     <div className="bench">
       <div>
-        <RoleList title="Grant" does="open" entries={list("grant")} unsaved={edits.has} />
-        <RoleList title="Limit" does="narrow" entries={list("limit")} unsaved={edits.has} />
+        <RoleList title="Grant" does="open" entries={lists.grant} unsaved={unsaved} />
+        <RoleList title="Limit" does="narrow" entries={lists.limit} unsaved={unsaved} />
         <p className="row wrap above-14">
           <button
             type="button"
@@ -210,7 +221,8 @@ function Bench() {
   );
 }
 
-function RoleList({
+/** Drawn anew where a role is another or is edited, not with each letter. */
+const RoleList = memo(function RoleList({
   title,
   does,
   entries,
@@ -219,7 +231,8 @@ function RoleList({
   title: string;
   does: string;
   entries: RoleEntry[];
-  unsaved: (name: string) => boolean;
+  /** The roles with an edit that is not saved, by name. */
+  unsaved: string[];
 }) {
   return (
     <>
@@ -235,7 +248,7 @@ function RoleList({
           <span className="cut" title={entry.role.label ?? entry.role.name}>
             {entry.role.label ?? entry.role.name}
           </span>
-          {unsaved(entry.role.name) ? (
+          {unsaved.includes(entry.role.name) ? (
             <span className="unsaved" title="unsaved edit" role="img" aria-label="unsaved edit">
               ●
             </span>
@@ -248,9 +261,9 @@ function RoleList({
       {entries.length === 0 && <p className="soft small">none</p>}
     </>
   );
-}
+});
 
-function Deleted({ entries }: { entries: { name: string; label: string }[] }) {
+const Deleted = memo(function Deleted({ entries }: { entries: { name: string; label: string }[] }) {
   const changed = useChanged();
   const { message } = App.useApp();
   const restore = useMutation({
@@ -274,7 +287,7 @@ function Deleted({ entries }: { entries: { name: string; label: string }[] }) {
       ))}
     </>
   );
-}
+});
 
 /** What stands for no model in the choice of one. */
 const PAGES_ONLY = "";

@@ -1,8 +1,9 @@
-import { Button, Dropdown, Input, Select } from "antd";
+import { Input, Select } from "antd";
 import { useState } from "react";
 import type { ModelAnswer, Problem, Role, Sentence } from "../../api/client";
 import type { Attribute } from "../../ui/conditions/ClausePicker";
 import { useCheck } from "../../ui/conditions/useCheck";
+import { MenuButton } from "../../ui/MenuButton";
 import { PagesEditor } from "../../ui/sentences/PagesEditor";
 import { decidedTable, type Editing, type EffectAnswer, kindOf } from "../../ui/sentences/sentence";
 import { ObjectsWords, PagesWords, RowsWords } from "../../ui/sentences/Words";
@@ -56,9 +57,10 @@ export function SentenceCard(props: Props) {
           {!rows && !sentence.objects && !sentence.pages && <OtherWords sentence={sentence} />}
         </button>
         <SentenceHelp kind={kind} />
-        <Dropdown
-          trigger={["click"]}
-          menu={{
+        <MenuButton
+          className="menu-button"
+          label="Sentence actions"
+          menu={() => ({
             items: [
               { key: "edit", label: open ? "Close" : "Edit", disabled: !about, onClick: () => onOpen(!open) },
               { key: "copy", label: "Duplicate", onClick: onCopy },
@@ -76,12 +78,8 @@ export function SentenceCard(props: Props) {
                 : []),
               { key: "remove", label: "Take out", danger: true, onClick: onRemove },
             ],
-          }}
-        >
-          <Button size="small" type="text" aria-label="Sentence actions">
-            ⋯
-          </Button>
-        </Dropdown>
+          })}
+        />
       </div>
       {sentence.reason && !reasoning && <div className="to">Because: {sentence.reason}</div>}
       {reasoning && (

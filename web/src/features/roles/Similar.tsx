@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { App, Modal } from "antd";
-import { useState } from "react";
+import { memo, useState } from "react";
 import { useNavigate } from "react-router-dom";
 import { api, data, type Schemas } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
@@ -9,7 +9,7 @@ import { Notice } from "../../ui/Notice";
 import { Words } from "./CompareLive";
 
 /** Roles that differ in one value only are pointed out, with the one role that would replace them. */
-export function Similar({ wanted }: { wanted: boolean }) {
+export const Similar = memo(function Similar({ wanted }: { wanted: boolean }) {
   const [shown, setShown] = useState<Schemas["Suggestion"] | null>(null);
   const similar = useQuery({ ...queries.similar(), enabled: wanted });
   const found = similar.data?.suggestions ?? [];
@@ -25,7 +25,7 @@ export function Similar({ wanted }: { wanted: boolean }) {
       {shown && <Suggested suggestion={shown} close={() => setShown(null)} />}
     </>
   );
-}
+});
 
 function Suggested({ suggestion, close }: { suggestion: Schemas["Suggestion"]; close: () => void }) {
   const changed = useChanged();

@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useIsFetching, useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 import type { PinnedViewer, Role, Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
@@ -27,6 +27,9 @@ export function useEffectOf(model: string | null, role: Role | null, viewers: Pi
     select: useCallback((answer: EffectAnswer) => ({ ...answer, problems: replaced(answer.problems, places ?? []) }), [places]),
   });
 }
+
+/** Whether an effect is on its way. */
+export const useEffectUnderWay = (): boolean => useIsFetching({ queryKey: ["post", "/api/effect"] }) > 0;
 
 /** Sentences that take nothing away, such as the same filter given twice, by their places in what is edited; asked once typing has paused. */
 export function useRedundant(role: Role): Map<number, string> {

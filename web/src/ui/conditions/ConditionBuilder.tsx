@@ -46,16 +46,10 @@ export function ConditionBuilder(props: Props) {
       ),
     [subjects, attributes, viewer, table, kind],
   );
-  const local = useRef<{ where: string; group: Group } | null>(null);
+  // What was picked last: a clause that is only begun is in it, though not in the text.
+  const [local, setLocal] = useState<{ where: string; group: Group } | null>(null);
   const answered = check.data?.current && check.data.valid ? (check.data.group ?? null) : undefined;
-  const group =
-    where.trim() === ""
-      ? local.current?.where === where
-        ? local.current.group
-        : NOTHING
-      : local.current?.where === where
-        ? local.current.group
-        : answered;
+  const group = where.trim() === "" ? (local?.where === where ? local.group : NOTHING) : local?.where === where ? local.group : answered;
   // While a text is checked, or does not check out, the picker stays as it last was, and out of reach.
   const before = useRef<Group | null>(null);
   if (group) before.current = group;
@@ -93,7 +87,7 @@ export function ConditionBuilder(props: Props) {
               group={drawn}
               change={(next) => {
                 const text = groupText(next, table);
-                local.current = { where: text, group: next };
+                setLocal({ where: text, group: next });
                 onChange(text);
               }}
             />

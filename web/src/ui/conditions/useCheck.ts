@@ -19,7 +19,8 @@ export function useCheck(model: string | null, table: string | null, where: stri
     placeholderData: keepPreviousData,
     enabled: wanted && own,
   });
-  const check = own ? ofOwn : ofWorkspace;
+  // No more than what is used: whatever else of a query is looked at has its reader drawn anew when that changes.
+  const { data, isPlaceholderData } = own ? ofOwn : ofWorkspace;
   // What still stands from the text before is told apart from what is said of this one.
-  return { ...check, data: check.data && { ...check.data, current: !check.isPlaceholderData } };
+  return { data: data && { ...data, current: !isPlaceholderData } };
 }
