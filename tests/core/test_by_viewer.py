@@ -140,7 +140,7 @@ def test_each_viewer_has_the_answers_of_their_own_content(tmp_path: Path, seed: 
         told = list(impact(one, one.on(one.bundle.model_copy(update={"roles": roles})), [login], [("farm", "jobs")]))
         assert [changed[login]] if login in changed else told == []
     notice(base)
-    assert parity(base, [base.viewer(login) for login in ("ann", "bob")]).differences == []
+    assert parity(base, [base.viewer(login) for login in people]).differences == []
 
 
 def reads_areas(sentence: dict[str, Any]) -> bool:

@@ -38,7 +38,7 @@ def kept(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def test_a_backup_is_taken_in_use_and_comes_back_by_one_command(kept: Path, tmp_path: Path) -> None:
     copy = tmp_path / "copy.sqlite3"
-    writing = threading.Thread(target=lambda: run(kept, "account", "h.warden", "--link"))
+    writing = threading.Thread(target=lambda: [run(kept, "account", "h.warden", "--link") for _ in range(2)])
     writing.start()
     taken = run(kept, "backup", str(copy))
     writing.join()

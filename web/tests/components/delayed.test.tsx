@@ -46,3 +46,18 @@ test("a change after a pause is told at once, in one drawing; those that follow 
   pass(40);
   expect(result.current).toBe("c");
 });
+
+test("what changes faster than it is told never goes back", () => {
+  const { result, rerender } = renderHook(({ value }) => usePrompt(value, 40), { initialProps: { value: "a" } });
+  rerender({ value: "ab" });
+  expect(result.current).toBe("ab");
+  pass(10);
+  rerender({ value: "abc" });
+  expect(result.current).toBe("ab");
+  pass(50);
+  expect(result.current).toBe("abc");
+  rerender({ value: "abcd" });
+  pass(10);
+  rerender({ value: "abcde" });
+  expect(result.current).toBe("abcd");
+});
