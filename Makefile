@@ -2,6 +2,8 @@
 PORT ?= 8000
 DATA ?= ./var
 export PORT DATA
+# Compiled files are kept, even where the surroundings say they should not be: every command would compile all it loads anew.
+export PYTHONDONTWRITEBYTECODE :=
 ifdef SEED
 export SEED
 endif

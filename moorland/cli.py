@@ -45,8 +45,7 @@ class _Commands(TyperGroup):
             return super().invoke(ctx)
         except Exception as wrong:
             from moorland.commands.console import messages
-            from moorland.core.engine.in_place import SourceFailed
-            from moorland.core.engine.model_data import LeftInPlace
+            from moorland.core.engine.unanswered import LeftInPlace, SourceFailed
 
             if not isinstance(wrong, SourceFailed | LeftInPlace):
                 raise

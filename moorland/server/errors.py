@@ -14,9 +14,8 @@ from rest_framework.response import Response
 
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.shape import Shape
-from moorland.core.engine.in_place import SourceFailed
-from moorland.core.engine.model_data import LeftInPlace
 from moorland.core.engine.questions import Refused
+from moorland.core.engine.unanswered import LeftInPlace, SourceFailed
 from moorland.core.price import TooCostly, Unwanted
 
 Body = TypeVar("Body", bound=BaseModel)

@@ -16,9 +16,10 @@ from moorland.core.bundle.problems import BundleError
 from moorland.core.bundle.reading import read_document
 from moorland.core.bundle.structure import check_role
 from moorland.core.bundle.writing import to_plain
-from moorland.core.engine.evaluator import Evaluator, today_in
+from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.model_data import ModelData
 from moorland.core.price import step
+from moorland.core.today import today_in
 from moorland.server.catalog.kept_lines import lived_loader
 from moorland.server.catalog.storage import load_table
 from moorland.server.errors import Failure

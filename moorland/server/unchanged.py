@@ -23,12 +23,22 @@ class _Kept(threading.local):
 _kept = _Kept()
 
 
+def in_transaction() -> bool:
+    """Whether what is read now may be taken back, so that nobody else may be told it."""
+    return connection.in_atomic_block
+
+
+def forget() -> None:
+    """Keeps nothing of what was read so far in this thread."""
+    _kept.state, _kept.values = (), {}
+
+
 def unless_changed(key: Hashable, read: Callable[[], Read]) -> Read:
     """What `read` gives, read again only after the database changed: by SQLite's own count of what others committed, and of what this one wrote.
 
     Inside a transaction everything is read as it is. What is given is a copy; nobody's changes to it reach another request.
     """
-    if connection.in_atomic_block or connection.vendor != "sqlite":
+    if in_transaction() or connection.vendor != "sqlite":
         return read()
     connection.ensure_connection()
     raw = connection.connection

@@ -15,8 +15,8 @@ from moorland.core.bundle.model import Model
 from moorland.core.bundle.reading import read_document
 from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import SourceFailed
 from moorland.core.engine.questions import Refused
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.language.dialects import DIALECTS
 from moorland.core.sources import files, placing
 from moorland.core.sources.engine_postgres import Postgres

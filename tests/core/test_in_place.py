@@ -25,8 +25,9 @@ from moorland.core.engine.cells import json_values
 from moorland.core.engine.changes import RowChange
 from moorland.core.engine.columns import TableData, encode_values
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import KeptRows, SourceFailed
+from moorland.core.engine.in_place import KeptRows
 from moorland.core.engine.questions import Refused
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.insight.bridge import BridgeQuestion, bridge
 from moorland.core.insight.effect import AlignedQuestion, aligned_rows
 from moorland.core.insight.findings.finding import Finding

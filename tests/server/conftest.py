@@ -9,7 +9,7 @@ import pytest
 from django.db import connection, transaction
 from django.test import Client
 
-from moorland.server import evaluating, setup
+from moorland.server import evaluating, setup, unchanged
 from moorland.server.directory.service import holders_of, reached_of
 from moorland.server.trail import floods, verifying
 from moorland.server.viewing import looks, role_use
@@ -61,6 +61,13 @@ pages:
       - {title: Sites, kind: list, table: site, columns: [site.id, site.area], order: [site.id]}
   - {name: secret, label: Secret page, shelf: hushed, model: m, exhibits: []}
 """
+
+
+@pytest.fixture(autouse=True)
+def kept_as_when_served(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What was read is kept between requests as it is by a server: only what a request itself begins is a transaction, not the one a test is taken back by."""
+    unchanged.forget()
+    monkeypatch.setattr(unchanged, "in_transaction", lambda: any(not block._from_testcase for block in connection.atomic_blocks))
 
 
 @pytest.fixture

@@ -27,8 +27,19 @@ def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Served]:
 
 
 @pytest.fixture(scope="module")
-def keeper(served: Served) -> Caller:
-    return served.callers(["h.warden"])["h.warden"]
+def callers(served: Served) -> dict[str, Caller]:
+    return served.callers(["h.warden", "v.birk", "r.oddie"])
+
+
+@pytest.fixture(scope="module")
+def keeper(callers: dict[str, Caller]) -> Caller:
+    return callers["h.warden"]
+
+
+@pytest.fixture(scope="module")
+def twice(served: Served, keeper: Caller) -> list[Caller]:
+    """Two sessions of one account."""
+    return [keeper, served.callers(["h.warden"])["h.warden"]]
 
 
 def ok(answer: tuple[int, bytes]) -> Any:
@@ -36,11 +47,10 @@ def ok(answer: tuple[int, bytes]) -> Any:
     return json.loads(answer[1]) if answer[1] else None
 
 
-def at_once(served: Served, times: int, method: str, path: str, body: Any) -> Counter[int]:
-    """The statuses of the same request sent many times at the same moment."""
-    callers = [next(iter(served.callers(["h.warden"]).values())) for _ in range(2)] * (times // 2)
+def at_once(twice: list[Caller], times: int, method: str, path: str, body: Any) -> Counter[int]:
+    """The statuses of the same request sent many times at the same moment, by two sessions."""
     with ThreadPoolExecutor(times) as pool:
-        return Counter(status for status, _ in pool.map(lambda caller: Caller(caller.port, caller.session).call(method, path, body), callers))
+        return Counter(status for status, _ in pool.map(lambda caller: Caller(caller.port, caller.session).call(method, path, body), twice * (times // 2)))
 
 
 def test_half_sent_requests_hold_nobody_up(served: Served) -> None:
@@ -74,28 +84,28 @@ def test_a_large_body_is_received_from_nobody(served: Served) -> None:
         " || ".join(["site.name"] * 1500) + " = 'a'",
     ],
 )
-def test_a_condition_made_to_be_slow_does_not_stop_the_server(served: Served, where: str) -> None:
-    viewer = served.callers(["v.birk"])["v.birk"]
+def test_a_condition_made_to_be_slow_does_not_stop_the_server(callers: dict[str, Caller], where: str) -> None:
+    viewer = callers["v.birk"]
     began = time.monotonic()
     answer = ok(viewer.call("POST", "my/answers", {"ask": [{"totals": {"model": "operations", "measures": ["energy"], "where": where}}]}))
     assert len(answer["answers"]) == 1
     assert time.monotonic() - began < 30
 
 
-def test_the_same_new_thing_at_the_same_moment_is_made_once(served: Served, keeper: Caller) -> None:
+def test_the_same_new_thing_at_the_same_moment_is_made_once(twice: list[Caller]) -> None:
     role = {"role": {"name": "made-once", "kind": "grant", "model": "operations", "sentences": []}}
-    assert at_once(served, 8, "POST", "roles", role)[201] == 1
-    mapped = at_once(served, 8, "POST", "roles/made-once/assignments", {"add": [{"user": "a.knott"}]})
+    assert at_once(twice, 8, "POST", "roles", role)[201] == 1
+    mapped = at_once(twice, 8, "POST", "roles/made-once/assignments", {"add": [{"user": "a.knott"}]})
     assert mapped[200] == 1
     shelf = {"shelf": {"name": "made-once", "label": "Once"}}
-    assert at_once(served, 8, "PUT", "shelves/made-once", shelf)[200] == 1
-    saved = at_once(served, 8, "PUT", "shelves/made-once", {"shelf": {"name": "made-once", "label": "Twice"}, "version": 1})
+    assert at_once(twice, 8, "PUT", "shelves/made-once", shelf)[200] == 1
+    saved = at_once(twice, 8, "PUT", "shelves/made-once", {"shelf": {"name": "made-once", "label": "Twice"}, "version": 1})
     assert (saved[200], saved[409]) == (1, 7)
     assert not {status for found in (mapped, saved) for status in found if status >= 500}
 
 
-def test_a_disabled_account_is_out_at_its_next_request(served: Served, keeper: Caller) -> None:
-    viewer = served.callers(["r.oddie"])["r.oddie"]
+def test_a_disabled_account_is_out_at_its_next_request(callers: dict[str, Caller], keeper: Caller) -> None:
+    viewer = callers["r.oddie"]
     assert viewer.call("GET", "my/pages")[0] == 200
     ok(keeper.call("POST", "acts", {"change_people": {"logins": ["r.oddie"], "enabled": False}}))
     assert viewer.call("GET", "my/pages")[0] == 401

@@ -7,7 +7,7 @@ import pyarrow as pa
 import pytest
 
 from moorland.core.engine.columns import TableData
-from moorland.core.engine.in_place import SourceFailed
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.sources.streamed_tables import StreamedTable
 from moorland.server import evaluating
 from moorland.server.bundle_export import exported_bundle

@@ -2,7 +2,6 @@
 
 import copy
 import datetime
-import zoneinfo
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from dataclasses import replace
@@ -33,11 +32,11 @@ from moorland.core.engine.changes_in_place import try_change_in_place
 from moorland.core.engine.columns import TableData, empty_table
 from moorland.core.engine.compiled_model import compile_model, data_located, joined, tables_read_anew
 from moorland.core.engine.distinct_views import Alike, DistinctViews, Told
-from moorland.core.engine.in_place import SourceFailed, StandingData, TooManyStrata, not_available, standing
+from moorland.core.engine.in_place import StandingData, TooManyStrata, not_available, standing
 from moorland.core.engine.listing import ListedRows, listed_rows, rows_answer
 from moorland.core.engine.listing_in_place import listed_in_place
 from moorland.core.engine.members import answer_members
-from moorland.core.engine.model_data import LeftInPlace, ModelData
+from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.objects import objects_answer
 from moorland.core.engine.opening import OnPage, Opening, PageFacts, answer_pages, facts_of
 from moorland.core.engine.pushdown import Statement, statements
@@ -56,6 +55,7 @@ from moorland.core.engine.questions import (
 )
 from moorland.core.engine.roles import CompiledRole, compile_role
 from moorland.core.engine.totals import answer_totals
+from moorland.core.engine.unanswered import LeftInPlace, SourceFailed
 from moorland.core.engine.visible import Unseen, ViewerModel
 from moorland.core.language.checking import check_condition
 from moorland.core.language.dialects import Dialect
@@ -63,6 +63,7 @@ from moorland.core.language.errors import ConditionError
 from moorland.core.language.sql_parts import NotInSql
 from moorland.core.people import HeldRole, People, Viewer
 from moorland.core.price import TooCostly, step
+from moorland.core.today import today_in
 
 #: Loads a table of a model: (model, table) to its data.
 TableLoader = Callable[[Model, str], TableData]
@@ -487,11 +488,3 @@ class Evaluator:
 
 def _looked_up_in(role: Role) -> set[str]:
     return {sentence.entitlement.through for _, sentence in role.acting if sentence.entitlement}
-
-
-def today_in(time_zone: str) -> datetime.date:
-    """Today in a time zone; UTC where the name is not known (4.9)."""
-    try:
-        return datetime.datetime.now(zoneinfo.ZoneInfo(time_zone)).date()
-    except (zoneinfo.ZoneInfoNotFoundError, ValueError):
-        return datetime.datetime.now(datetime.UTC).date()

@@ -20,9 +20,10 @@ from moorland.core.bundle.schema import Step
 from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, TableData, encode
 from moorland.core.engine.exact_sums import Sums
-from moorland.core.engine.model_data import LeftInPlace, ModelData
+from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.strata import Partial, Strata
+from moorland.core.engine.unanswered import LeftInPlace, SourceFailed
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.language import tree
 from moorland.core.language.derived import Derived
@@ -89,14 +90,6 @@ class TooManyStrata(Refused):
 
     def __init__(self, message: str) -> None:
         super().__init__("too_costly", message)
-
-
-class SourceFailed(Exception):
-    """An engine that does not answer, or answers with something else than was declared; said to who keeps sources, never to viewers (17.4)."""
-
-    def __init__(self, source: str, message: str) -> None:
-        super().__init__(message)
-        self.source, self.message = source, message
 
 
 def not_available(failed: SourceFailed | LeftInPlace) -> Refused:

@@ -5,9 +5,9 @@ from collections.abc import Hashable, Iterable, Iterator, Sequence
 from moorland.core.collector import collector_paused
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.everyone import LEAST_VIEWERS, totals_together
-from moorland.core.engine.in_place import SourceFailed, TooManyStrata, standing
-from moorland.core.engine.model_data import LeftInPlace
+from moorland.core.engine.in_place import TooManyStrata, standing
 from moorland.core.engine.questions import Answer, Question, Refused, TotalsQuestion
+from moorland.core.engine.unanswered import LeftInPlace, SourceFailed
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.people import Viewer
 

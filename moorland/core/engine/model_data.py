@@ -14,6 +14,7 @@ import numpy as np
 from moorland.core.bundle.schema import Schema, Step
 from moorland.core.engine.columns import StoredColumn, TableData, encode_values
 from moorland.core.engine.missing import read_missing
+from moorland.core.engine.unanswered import LeftInPlace
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.derived import Derived, DerivedColumn
@@ -23,14 +24,6 @@ from moorland.core.language.vectors import DTYPES, Array, Domain, Mask, Vector, 
 ViewerValues = Callable[[str], tuple[Any, ...] | None]
 #: What all caches together may hold, with the texts in it.
 CACHE_BYTES = 1024 * 1024 * 1024
-
-
-class LeftInPlace(Exception):
-    """Something of a table that stays in its engine was read as if it were here: its rows, a column, or an aggregate of its rows (engine.in_place)."""
-
-    def __init__(self, model: str, table: str, column: str | None = None, aggregate: tree.Aggregate | None = None, truth: tree.Node | None = None) -> None:
-        super().__init__(f"The rows of {table} are not here; this is not answered for tables left in place.")
-        self.model, self.table, self.column, self.aggregate, self.truth = model, table, column, aggregate, truth
 
 
 class ArrayCache:

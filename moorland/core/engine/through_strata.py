@@ -17,8 +17,9 @@ from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.in_place import MOST_TURNS, Needs, StandingData, TooManyStrata, strata_data
-from moorland.core.engine.model_data import LeftInPlace, ModelData
+from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import Refused
+from moorland.core.engine.unanswered import LeftInPlace
 from moorland.core.price import step
 
 Result = TypeVar("Result")

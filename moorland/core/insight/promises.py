@@ -12,12 +12,12 @@ from moorland.core.bundle.shape import Shape
 from moorland.core.collector import collector_paused
 from moorland.core.engine.cells import codes_of
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import SourceFailed
 from moorland.core.engine.masking import ShownColumn
 from moorland.core.engine.naming import check_filter
 from moorland.core.engine.questions import Question, Refusal, Refused, TotalsAnswer, TotalsQuestion
 from moorland.core.engine.table_view import visible_table
 from moorland.core.engine.through_strata import on_strata
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.engine.visible import ViewerModel
 from moorland.core.insight.comparison import parts_that_differ
 from moorland.core.insight.promises_over_people import for_each, never_both, only, reads_viewers, shares, subjects_of

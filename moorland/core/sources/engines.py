@@ -13,7 +13,7 @@ from typing import Any, TypeVar
 import pyarrow as pa
 
 from moorland.core.bundle.shape import ValueType
-from moorland.core.engine.in_place import SourceFailed
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.language.dialects import DIALECTS, Dialect
 from moorland.core.price import step
 from moorland.core.sources.tables_in_place import arrow_rows

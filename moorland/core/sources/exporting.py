@@ -6,10 +6,6 @@ import io
 import re
 from typing import Any
 
-from openpyxl import Workbook
-from openpyxl.cell import WriteOnlyCell
-from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
-
 
 def csv_text(rows: list[list[Any]]) -> str:
     """Rows as CSV that a spreadsheet opens without running anything: a text that would start a formula gets an apostrophe before it."""
@@ -45,6 +41,10 @@ def as_it_was(text: str) -> str:
 
 def workbook_bytes(rows: list[list[Any]]) -> bytes:
     """Rows as an XLSX sheet; every text stands as text, so that none is read as a formula."""
+    from openpyxl import Workbook  # where there is a workbook: it takes a while to load
+    from openpyxl.cell import WriteOnlyCell
+    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
+
     book = Workbook(write_only=True)
     sheet = book.create_sheet("Rows")
     for row in rows:

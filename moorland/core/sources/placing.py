@@ -18,7 +18,8 @@ from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.sources import Source
 from moorland.core.engine.columns import StoredColumn, TableData
 from moorland.core.engine.evaluator import TableLoader
-from moorland.core.engine.in_place import KeptRows, SourceFailed
+from moorland.core.engine.in_place import KeptRows
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.sources.engines import DatabaseEngine, LaterEngine, SqliteFile
 from moorland.core.sources.tables_in_place import SqlTable
 

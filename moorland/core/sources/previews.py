@@ -6,14 +6,12 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from openpyxl.utils import get_column_letter
-
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.sources.cells import written
 from moorland.core.sources.csv_files import csv_rows
 from moorland.core.sources.parquet_files import open_parquet, parquet_batches
 from moorland.core.sources.readings import MAX_COLUMNS, PREVIEW_ROWS, Delimiter, Encoding, FileFormat, FileReading
-from moorland.core.sources.sheets import sheet_names, sheet_rows
+from moorland.core.sources.sheets import column_letters, sheet_names, sheet_rows
 
 
 @dataclass(frozen=True)
@@ -119,13 +117,13 @@ def _header_problems(headers: list[str], name: str, row: int) -> list[Problem]:
     if not headers:
         return [Problem("header", f"row {row} holds no header. Choose the row that does.", name)]
     problems = [
-        Problem("header", f"column {get_column_letter(index + 1)} has no header in row {row}; it is called column_{index + 1}.", name)
+        Problem("header", f"column {column_letters(index + 1)} has no header in row {row}; it is called column_{index + 1}.", name)
         for index, cell in enumerate(headers)
         if not cell
     ]
     twice = {cell.casefold() for cell in headers if cell and [other.casefold() for other in headers].count(cell.casefold()) > 1}
     for cell in sorted(twice):
-        places = [get_column_letter(index + 1) for index, other in enumerate(headers) if other.casefold() == cell]
+        places = [column_letters(index + 1) for index, other in enumerate(headers) if other.casefold() == cell]
         problems.append(
             Problem("duplicate", f"the header {headers[_place(headers, cell)]} stands in columns {', '.join(places)}; the later ones are numbered.", name)
         )

@@ -5,13 +5,17 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-import openpyxl
-from openpyxl.utils import get_column_letter
-
 from moorland.core.bundle.problems import BundleError, Problem, nearest_name
 from moorland.core.sources.cells import written
 from moorland.core.sources.readings import MAX_CELL, MAX_SHEET_CELLS, MAX_SHEET_WIDTH, FileReading
 from moorland.core.sources.workbook_bounds import check_workbook
+
+
+def column_letters(number: int) -> str:
+    """A column of a sheet as spreadsheets name it, the first being A."""
+    from openpyxl.utils import get_column_letter
+
+    return str(get_column_letter(number))
 
 
 def sheet_names(path: Path, name: str) -> list[str]:
@@ -25,6 +29,8 @@ def sheet_names(path: Path, name: str) -> list[str]:
 
 def _workbook(path: Path, name: str, values: bool = True) -> Any:
     check_workbook(path, name)
+    import openpyxl  # where there is a workbook: it takes a while to load
+
     try:
         book = openpyxl.load_workbook(path.open("rb"), read_only=True, data_only=values)
     except Exception:  # whatever the broken part raises
@@ -79,7 +85,7 @@ def sheet_texts(path: Path, name: str, reading: FileReading, width: int) -> list
     for number, (row, raw) in enumerate(zip(rows, formulas, strict=False), reading.header_row + 1):
         for index in range(min(len(raw), width)):
             if row[index] is None and isinstance(raw[index], str) and raw[index].startswith("="):
-                place = f"{name}, sheet {reading.sheet}, cell {get_column_letter(index + 1)}{number}"
+                place = f"{name}, sheet {reading.sheet}, cell {column_letters(index + 1)}{number}"
                 raise BundleError([Problem("formula", "a formula without a saved result. Open the workbook, let it compute, and save it again.", place)])
         for index, column in enumerate(columns):
             column.append(written(row[index], "text") if index < len(row) else None)

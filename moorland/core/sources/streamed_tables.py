@@ -21,9 +21,10 @@ from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.aggregates import aggregate
 from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, TableData, coded, encode
 from moorland.core.engine.exact_sums import Grid, Sums, sums_on_grids
-from moorland.core.engine.in_place import KeptRows, SourceFailed, StrataRows, TooManyStrata
+from moorland.core.engine.in_place import KeptRows, StrataRows, TooManyStrata
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.strata import Partial
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.language import tree
 from moorland.core.language.evaluation import evaluate
 from moorland.core.language.vectors import DTYPES, Array, Domain, Mask

@@ -18,9 +18,10 @@ from moorland.core.bundle.shape import ValueType
 from moorland.core.engine.cells import json_values
 from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, encode
 from moorland.core.engine.exact_sums import Sums
-from moorland.core.engine.in_place import KeptRows, SourceFailed, StrataRows, TooManyStrata
+from moorland.core.engine.in_place import KeptRows, StrataRows, TooManyStrata
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.strata import Partial
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.language import tree
 from moorland.core.language.dialects import Dialect
 from moorland.core.language.sql import Parameters, Rendering

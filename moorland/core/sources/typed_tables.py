@@ -6,7 +6,6 @@ from pathlib import Path
 
 import pyarrow as pa
 import pyarrow.compute as pc
-from openpyxl.utils import get_column_letter
 
 from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.engine.columns import ARROW_TYPES
@@ -14,7 +13,7 @@ from moorland.core.sources.csv_files import csv_tables, file_row
 from moorland.core.sources.parquet_files import open_parquet, parquet_tables
 from moorland.core.sources.previews import headers
 from moorland.core.sources.readings import ColumnRead, FileReading
-from moorland.core.sources.sheets import sheet_texts
+from moorland.core.sources.sheets import column_letters, sheet_texts
 from moorland.core.sources.spellings import BLANK_WORDS, Unreadable, read_texts
 
 
@@ -93,7 +92,7 @@ def _typed(arrow: pa.Table, path: Path, name: str, reading: FileReading, columns
             remedy = " Read this word as blank, or mend the file." if word in BLANK_WORDS else ""
             sheet = f", sheet {reading.sheet}" if reading.sheet else ""
             message = f"{error.text[:60]!r} is not of type {column.type}.{remedy}"
-            problems.append(Problem("type", message, f"{name}{sheet}, row {row:,}, column {get_column_letter(column.position + 1)} ({column.name})"))
+            problems.append(Problem("type", message, f"{name}{sheet}, row {row:,}, column {column_letters(column.position + 1)} ({column.name})"))
     if problems:
         raise BundleError(problems)
     return pa.table(made)

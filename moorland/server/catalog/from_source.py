@@ -2,7 +2,8 @@
 
 from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError, Problem
-from moorland.core.engine.in_place import KeptRows, SourceFailed
+from moorland.core.engine.in_place import KeptRows
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.sources.describing import columns_of_relation
 from moorland.core.sources.tables_in_place import SqlTable
 from moorland.server.catalog.importing import compared

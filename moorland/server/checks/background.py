@@ -13,8 +13,7 @@ from django.db import connection
 
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import SourceFailed
-from moorland.core.engine.model_data import LeftInPlace
+from moorland.core.engine.unanswered import LeftInPlace, SourceFailed
 from moorland.core.price import TooCostly
 from moorland.server.errors import failure_of
 from moorland.server.pricing import priced

@@ -9,8 +9,8 @@ from functools import cached_property
 from django.db.models import Q
 
 from moorland.core.bundle.duties import ACTS, DIMENSIONS, IMPLIED, ActName, Duty, PeopleWithin, Within, whole
-from moorland.core.engine.evaluator import today_in
 from moorland.core.people import People, Viewer
+from moorland.core.today import today_in
 from moorland.server.directory.models import Account, Group
 from moorland.server.duties.models import GivenDuty
 from moorland.server.errors import Failure, from_document

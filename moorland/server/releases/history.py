@@ -10,7 +10,7 @@ from typing import Any
 from cryptography.fernet import InvalidToken
 from django.conf import settings
 
-from moorland.core.engine.evaluator import today_in
+from moorland.core.today import today_in
 from moorland.server.directory.document import people_document
 from moorland.server.errors import Failure
 from moorland.server.keys import sealing_keys

@@ -11,8 +11,8 @@ from django.core.mail import send_mail
 from django.utils import timezone
 
 from moorland.core.bundle.writing import canonical_json
-from moorland.core.engine.evaluator import today_in
 from moorland.core.sources.exporting import csv_text
+from moorland.core.today import today_in
 from moorland.server.changes import recorded
 from moorland.server.directory.models import Account
 from moorland.server.duties.rights import rights_of

@@ -5,8 +5,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import SourceFailed
 from moorland.core.engine.questions import Refused
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.insight.holders import held_by
 from moorland.core.insight.impact import impact
 from moorland.core.insight.impacts import ViewerImpact

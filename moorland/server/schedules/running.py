@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from moorland.core.bundle.problems import BundleError
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import SourceFailed
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.insight.refreshing import RefreshReport
 from moorland.server.catalog.from_source import stage_from_source
 from moorland.server.catalog.importing import accept_refresh, compared_with

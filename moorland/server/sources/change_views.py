@@ -8,8 +8,8 @@ from rest_framework.views import APIView
 from moorland.core.bundle.model import Table
 from moorland.core.bundle.sources import Source
 from moorland.core.engine.changes import answered, may_be_made_together, row_changes
-from moorland.core.engine.model_data import LeftInPlace
 from moorland.core.engine.questions import ChangeQuestion, Refused
+from moorland.core.engine.unanswered import LeftInPlace
 from moorland.core.sources.tables_in_place import SqlTable
 from moorland.core.sources.writing_rows import statements
 from moorland.server.catalog.scope import refuse_content, refuse_model

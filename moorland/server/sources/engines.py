@@ -13,7 +13,7 @@ from moorland.core.bundle.document import Bundle
 from moorland.core.bundle.model import Table
 from moorland.core.bundle.sources import Source
 from moorland.core.engine.evaluator import TableLoader
-from moorland.core.engine.in_place import SourceFailed
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.sources.engines import DatabaseEngine
 from moorland.core.sources.placing import engine_of, fingerprint, machine_folders, machine_hosts, marked, placed
 from moorland.core.sources.tables_in_place import SqlTable

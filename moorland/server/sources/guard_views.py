@@ -10,8 +10,8 @@ from rest_framework.views import APIView
 
 from moorland.core.bundle.shape import Shape
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import SourceFailed
 from moorland.core.engine.questions import Refused
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.sources.guards.guard_applying import connected, state_of
 from moorland.core.sources.guards.guard_plan import GuardPlan, guard_plan, guarded_sources
 from moorland.server.duties.permission import request_rights, within

@@ -17,7 +17,8 @@ from moorland.core.bundle.problems import BundleError, Problem
 from moorland.core.bundle.sources import Placement, Source
 from moorland.core.bundle.writing import to_plain
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import KeptRows, SourceFailed
+from moorland.core.engine.in_place import KeptRows
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.sources.describing import FoundRelation, columns_of_relation, differences_of, relations_of
 from moorland.core.sources.displays import proposed_display
 from moorland.core.sources.engines import DatabaseEngine

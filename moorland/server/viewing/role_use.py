@@ -8,9 +8,10 @@ from collections.abc import Iterable
 from moorland.core.bundle.pages import Page
 from moorland.core.engine.asked import counted_tables
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import SourceFailed, standing
+from moorland.core.engine.in_place import standing
 from moorland.core.engine.opening import facts_of
 from moorland.core.engine.questions import Question, Refused, RowsQuestion, TotalsQuestion
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.insight.exhibits import exhibit_tables
 from moorland.core.people import Viewer
 from moorland.server.directory.models import Account

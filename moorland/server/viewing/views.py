@@ -15,9 +15,10 @@ from moorland.core.bundle.structure import object_names
 from moorland.core.engine.cells import json_values
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.grouping import value_counts
-from moorland.core.engine.in_place import SourceFailed, on_strata
+from moorland.core.engine.in_place import on_strata
 from moorland.core.engine.objects import objects_answer
 from moorland.core.engine.questions import AnswerError, ObjectsAnswer, PagesQuestion, Question
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.insight.effect import AlignedRows, ModelShare, aligned_rows, share
 from moorland.core.insight.falling import Fallen, fallen
 from moorland.core.language.checking import Scope, check_condition

@@ -4,10 +4,9 @@ from collections.abc import Callable, Iterable
 from functools import partial
 
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import SourceFailed
-from moorland.core.engine.model_data import LeftInPlace
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.through_strata import through_strata
+from moorland.core.engine.unanswered import LeftInPlace, SourceFailed
 from moorland.core.insight.findings.coverage import coverage_findings
 from moorland.core.insight.findings.disclosure import disclosure_findings
 from moorland.core.insight.findings.finding import WEIGHTS, Finding

@@ -7,9 +7,9 @@ import math
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from itertools import combinations
+from typing import Any
 
 import numpy as np
-import scipy.optimize
 import scipy.sparse
 
 from moorland.core.language.vectors import Array
@@ -111,13 +111,20 @@ def ways_to(matrix: scipy.sparse.csr_array, wanted: Array, independent: Sequence
     tried = np.unique(np.concatenate([np.arange(min(MOST_TRIED, matrix.shape[0])), np.array(list(independent), np.int64)]))
     part = matrix[tried]
     size = part.shape[0]
-    solved = scipy.optimize.linprog(np.ones(2 * size), A_eq=scipy.sparse.hstack([part.T, -part.T]).tocsr(), b_eq=wanted, bounds=(0, None), method="highs")
+    solved = _least(np.ones(2 * size), A_eq=scipy.sparse.hstack([part.T, -part.T]).tocsr(), b_eq=wanted)
     if solved.x is not None:
         factors = solved.x[:size] - solved.x[size:]
         found = _in_fractions(part, np.flatnonzero(np.abs(factors) > 1e-7), wanted)
         if found is not None:
             return [(int(tried[place]), factor) for place, factor in found]
     return _in_fractions(matrix, np.array(list(independent), np.int64), wanted) if len(independent) <= MOST_SOLVED else None
+
+
+def _least(costs: Array, A_eq: scipy.sparse.csr_array, b_eq: Array) -> Any:  # the names of the library
+    """The least cost of numbers that are not negative and fulfil equations, by linear programming; the library is loaded where one is asked."""
+    from scipy.optimize import linprog
+
+    return linprog(costs, A_eq=A_eq, b_eq=b_eq, bounds=(0, None), method="highs")
 
 
 def _in_fractions(matrix: scipy.sparse.csr_array, places: Array, wanted: Array) -> list[tuple[int, Fraction]] | None:
@@ -152,8 +159,8 @@ def bounds(matrix: scipy.sparse.csr_array, told: Array, wanted: Array, independe
     """
     part = matrix[np.array(list(independent), np.int64)]
     right = told[np.array(list(independent), np.int64)]
-    most = scipy.optimize.linprog(-wanted, A_eq=part, b_eq=right, bounds=(0, None), method="highs")
+    most = _least(-wanted, A_eq=part, b_eq=right)
     if most.status != 0 or (at_most is not None and -most.fun > at_most):
         return None
-    least = scipy.optimize.linprog(wanted, A_eq=part, b_eq=right, bounds=(0, None), method="highs")
+    least = _least(wanted, A_eq=part, b_eq=right)
     return None if least.status != 0 else (max(0.0, float(least.fun)), float(-most.fun))

@@ -3,8 +3,8 @@
 from collections.abc import Callable, Iterable
 
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.model_data import LeftInPlace
 from moorland.core.engine.questions import Refused
+from moorland.core.engine.unanswered import LeftInPlace
 from moorland.core.insight.probe.deducing import Deducing
 from moorland.core.insight.probe.doors import doors
 from moorland.core.insight.probe.equations import equations_of

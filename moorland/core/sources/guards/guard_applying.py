@@ -13,10 +13,11 @@ from psycopg import sql
 
 from moorland.core.engine.columns import TableData
 from moorland.core.engine.evaluator import Evaluator
-from moorland.core.engine.in_place import KeptRows, SourceFailed
+from moorland.core.engine.in_place import KeptRows
 from moorland.core.engine.mask_kinds import Hash
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.table_view import TableView, listed_table
+from moorland.core.engine.unanswered import SourceFailed
 from moorland.core.language.derived import ColumnKey
 from moorland.core.language.vectors import Array
 from moorland.core.people import Viewer
