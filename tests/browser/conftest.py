@@ -155,7 +155,7 @@ class Browser:
             return
         self.driver.execute_script("history.pushState(null, '', arguments[0]); dispatchEvent(new PopStateEvent('popstate', {state: null}))", path)
 
-    def until(self, condition: Callable[[], Any], what: str, seconds: float = 15) -> Any:
+    def until(self, condition: Callable[[], Any], what: str, seconds: float = 30) -> Any:
         def met(_: Any) -> Any:
             try:
                 return condition()

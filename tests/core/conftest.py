@@ -13,7 +13,7 @@ from hypothesis import reproduce_failure, settings
 if not hasattr(sys.modules["__main__"], "__file__"):
     sys.modules["__main__"].__file__ = "pytest"
 
-settings.register_profile("told", print_blob=True)
+settings.register_profile("told", print_blob=True, deadline=None)
 settings.load_profile("told")
 
 

@@ -5,44 +5,13 @@ import type { ReactNode } from "react";
 import { MemoryRouter } from "react-router-dom";
 import { afterEach, beforeAll, vi } from "vitest";
 import vocabulary from "../../../tests/cases/vocabulary.json";
-import type { ModelAnswer, Schemas } from "../../src/api/client";
+import type { Schemas } from "../../src/api/client";
 import { AskingProvider } from "../../src/state/asking";
 import { WorkbenchProvider } from "../../src/state/workbench";
 
 /** What the server answers, by method and path; a function gets the body. */
 export type Answers = Record<string, unknown | ((body: never) => unknown)>;
 export type Call = { address: string; body: unknown };
-
-const SITE = [
-  ["id", "integer"],
-  ["area", "text"],
-  ["rent", "number"],
-  ["opened", "date"],
-] as const;
-
-export const MODEL = {
-  document: {
-    name: "m",
-    tables: [
-      { name: "site", key: "id", columns: SITE.map(([name, type]) => ({ name, type })) },
-      {
-        name: "scope",
-        columns: [
-          { name: "login", type: "text" },
-          { name: "area", type: "text" },
-        ],
-      },
-    ],
-    relationships: [],
-    hierarchies: [{ name: "places", table: "site", levels: ["area", "id"] }],
-    measures: [{ name: "rent", table: "site", expression: "SUM(rent)" }],
-    cubes: [],
-  },
-  version: 1,
-  rows: { site: 5, scope: 2 },
-  reaches: { site: [], scope: [] },
-  objects: ["table:site", "column:site.area", "column:site.rent", "measure:rent", "tag:money"],
-} as unknown as ModelAnswer;
 
 const KNOWN: Answers = {
   "GET /api/state": { changes: 0, live: 1, models: [{ name: "m", label: "The model" }], as_of: "2026-03-31" },

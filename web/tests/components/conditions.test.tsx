@@ -5,7 +5,8 @@ import { expect, test, vi } from "vitest";
 import type { Clause } from "../../src/api/client";
 import { ConditionBuilder } from "../../src/ui/conditions/ConditionBuilder";
 import { columnSubjects } from "../../src/ui/conditions/clauses";
-import { type Answers, checked, drawn, MODEL } from "./bench";
+import { MODEL } from "../model";
+import { type Answers, checked, drawn } from "./bench";
 
 const FELL = { table: "site", column: "area", kind: "values", values: ["fell"], type: "text", text: "area = 'fell'" } as unknown as Clause;
 const SUBJECTS = columnSubjects(MODEL.document, MODEL.reaches, "site");

@@ -5,7 +5,8 @@ import { expect, test } from "vitest";
 import type { Role, RoleEntry } from "../../src/api/client";
 import { RoleEditor } from "../../src/features/roles/RoleEditor";
 import { UnsavedEdits, useUnsaved } from "../../src/ui/unsaved";
-import { drawn, MODEL } from "./bench";
+import { MODEL } from "../model";
+import { drawn } from "./bench";
 
 const entry = (version: number, about: string): RoleEntry => {
   const role: Role = { name: "r", kind: "grant", model: "m", about, sentences: [] };

@@ -4,7 +4,8 @@ import { useState } from "react";
 import { expect, test, vi } from "vitest";
 import type { Sentence } from "../../src/api/client";
 import { SentenceCard } from "../../src/features/roles/SentenceCard";
-import { type Answers, checked, drawn, MODEL } from "./bench";
+import { MODEL } from "../model";
+import { type Answers, checked, drawn } from "./bench";
 
 const EFFECT = { problems: [], fallen: [], fell: [], objects: null, viewers: [] } as never;
 const ROLE = { name: "r", kind: "grant" as const, model: "m" };
