@@ -14,7 +14,7 @@ from moorland.core.engine.masking import CLEAR, Entering, Layer, ShownColumn, en
 from moorland.core.engine.model_data import ModelData
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.strata import Strata, strata_for
-from moorland.core.engine.visible import RoleRows, ViewerModel, lifted
+from moorland.core.engine.visible import RoleRows, ViewerModel, lifted, roles_in
 from moorland.core.language import tree
 from moorland.core.language.derived import ColumnKey
 from moorland.core.language.evaluation import true_rows
@@ -174,20 +174,19 @@ def count(
 def strata_of_measure(models: Sequence[ViewerModel], measure: CheckedMeasure, table: str, asked: Asked) -> Strata | None:
     """The strata of a table on which a measure asked so can be counted for all of some views of the same data; None where rows have to be."""
     aggregates = [node for node in measure.tree.walk() if isinstance(node, tree.Aggregate) and node.table == table]
-    when = frozenset[ColumnKey]().union(*(when_columns(model, table, measure.inputs | asked.keys) for model in models))
+    when = when_columns(models, table, measure.inputs | asked.keys)
     return strata_for(models[0], table, asked.keys | when, aggregates, models[1:])
 
 
-def when_columns(model: ViewerModel, table: str, keys: Iterable[ColumnKey]) -> frozenset[ColumnKey]:
-    """The columns of a table, and keys toward its lookups, on which the states of cells depend in it."""
-    schema = model.data.schema
-    reached = [key for key in keys if schema.reaches(table, key[0])]
+def when_columns(models: Sequence[ViewerModel], table: str, keys: Iterable[ColumnKey]) -> frozenset[ColumnKey]:
+    """The columns of a table, and keys toward its lookups, on which the states of cells depend in it for some of several views of the same data."""
+    schema = models[0].data.schema
+    masks = [mask for rows in roles_in(models) for mask in rows.role.masks]
     found: set[ColumnKey] = set()
-    for key in model.derived_inputs(reached):
-        for rows in (*model.grants, *model.limits):
-            for mask in rows.role.masks:
-                if mask.column[1] == key[1] and mask.column[0] in (key[0], schema.original(key[0])):
-                    found |= mask.reads if key[0] == table else {key}
+    for key in models[0].derived_inputs(key for key in keys if schema.reaches(table, key[0])) if masks else ():
+        for mask in masks:
+            if mask.column[1] == key[1] and mask.column[0] in (key[0], schema.original(key[0])):
+                found |= mask.reads if key[0] == table else {key}
     return frozenset(found)
 
 

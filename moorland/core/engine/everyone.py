@@ -62,7 +62,7 @@ def totals_together(
     for name, measure in found.items():
         for table in counted_tables(measure):
             aggregates = [node for node in measure.tree.walk() if isinstance(node, tree.Aggregate) and node.table == table]
-            made = strata_for(model, table, asked.keys | when_columns(model, table, measure.inputs | asked.keys), aggregates)
+            made = strata_for(model, table, asked.keys | when_columns([model], table, measure.inputs | asked.keys), aggregates)
             if made is None or any(node.function in ("MIN", "MAX") for node in aggregates):
                 return None
             strata[name, table] = made

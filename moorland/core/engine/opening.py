@@ -2,7 +2,8 @@
 
 import datetime
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Literal
 
 from moorland.core.bundle.pages import Page, Shelf
@@ -26,6 +27,11 @@ class PageFacts:
     tags: tuple[str, ...] = ()
     owner: str | None = None
 
+    @cached_property
+    def named(self) -> frozenset[str]:
+        """How sentences name it: as a page, and by its shelf."""
+        return frozenset({f"page:{self.name}", f"shelf:{self.shelf}"})
+
     def values(self) -> dict[str, tuple[str, ...] | None]:
         """What `page.` reads: the many-valued tags are always known, a missing name or owner is null."""
         single = {"name": self.name, "shelf": self.shelf, "owner": self.owner}
@@ -44,6 +50,8 @@ class Opening:
     roles: tuple[CompiledRole, ...]
     viewer: Viewer
     as_of: datetime.date
+    _of_kind: dict[str, list[PagesRule]] = field(default_factory=dict, compare=False, repr=False)
+    _known: dict[tuple[int, PageFacts], bool | None] = field(default_factory=dict, compare=False, repr=False)
 
     def allowed(self, action: PageAction, page: PageFacts) -> bool:
         """Whether a grant's sentence is true and no limit's is true or unknown; any other action needs `open` too (10.2, 12.6)."""
@@ -57,24 +65,40 @@ class Opening:
 
     def granted(self, action: PageAction, page: PageFacts) -> bool:
         """Whether a sentence of a grant role is true for the action."""
-        return bool(self.granted_by(action, page))
+        return any(self._truth(rule, action, page) for rule in self._rules("grant"))
 
     def granted_by(self, action: PageAction, page: PageFacts) -> list[str]:
         """The grant roles of which a sentence is true for the action."""
         grants = (role for role in self.roles if role.role.kind == "grant")
-        return [role.role.name for role in grants if any(rule_truth(rule, action, page, self.viewer, self.as_of) for rule in role.pages)]
+        return [role.role.name for role in grants if any(self._truth(rule, action, page) for rule in role.pages)]
 
     def denied(self, action: PageAction, page: PageFacts) -> bool:
         """Whether a sentence of a limit role is true or unknown for the action."""
-        rules = (rule for role in self.roles if role.role.kind == "limit" for rule in role.pages)
-        return any(rule_truth(rule, action, page, self.viewer, self.as_of) is not False for rule in rules)
+        return any(self._truth(rule, action, page) is not False for rule in self._rules("limit"))
+
+    def _rules(self, kind: Literal["grant", "limit"]) -> list[PagesRule]:
+        if kind not in self._of_kind:
+            self._of_kind[kind] = [rule for role in self.roles if role.role.kind == kind for rule in role.pages]
+        return self._of_kind[kind]
+
+    def _truth(self, rule: PagesRule, action: PageAction, page: PageFacts) -> bool | None:
+        """The truth of a sentence; its condition is the same for every action, and is evaluated once for a page."""
+        if not about(rule, action, page):
+            return False
+        key = (id(rule), page)
+        if key not in self._known:
+            self._known[key] = rule_truth(rule, action, page, self.viewer, self.as_of)
+        return self._known[key]
+
+
+def about(rule: PagesRule, action: PageAction, page: PageFacts) -> bool:
+    """Whether a pages sentence says anything of an action on a page."""
+    return action in rule.actions and (rule.on is None or not rule.on.isdisjoint(page.named))
 
 
 def rule_truth(rule: PagesRule, action: PageAction, page: PageFacts, viewer: Viewer, as_of: datetime.date) -> bool | None:
     """Whether a pages sentence is true, false or unknown (None) for an action on a page."""
-    if action not in rule.actions:
-        return False
-    if rule.on is not None and not rule.on & {f"page:{page.name}", f"shelf:{page.shelf}"}:
+    if not about(rule, action, page):
         return False
     return True if rule.condition is None else truth_for(rule.condition, viewer, as_of, page.values())
 

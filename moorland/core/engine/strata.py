@@ -4,7 +4,7 @@ Every row of a stratum is visible to the same viewers and falls in the same grou
 table instead of its rows: rows are touched once for each combination of keys and each measure, never for each viewer.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,7 +15,7 @@ from moorland.core.engine.columns import StoredColumn, TableData
 from moorland.core.engine.exact_sums import Sums
 from moorland.core.engine.member_rules import MembersRule
 from moorland.core.engine.model_data import ModelData
-from moorland.core.engine.visible import ViewerModel
+from moorland.core.engine.visible import ViewerModel, roles_in
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
 from moorland.core.language.derived import ColumnKey
@@ -178,7 +178,7 @@ def strata_for(
         return None if beyond or any(standing.partial(node) is None for node in aggregates) else standing
     if data.rows(table) < MIN_ROWS or beyond:
         return None
-    keys = tuple(sorted({name for one in (model, *beside) for name in _keys_read(one, table, asked)}))
+    keys = _keys_read((model, *beside), table, asked)
     if (table, keys) not in data.strata:
         made = _made(data, table, keys)
         while data.strata and sum(kept.bytes for kept in list(data.strata.values()) if kept) > KEPT_BYTES:
@@ -190,12 +190,12 @@ def strata_for(
     return strata
 
 
-def _keys_read(model: ViewerModel, table: str, asked: Iterable[ColumnKey]) -> tuple[str, ...]:
-    """The columns of the table on which visibility and the question depend: its own, and its keys toward lookups that are read."""
-    schema = model.data.schema
+def _keys_read(models: Sequence[ViewerModel], table: str, asked: Iterable[ColumnKey]) -> tuple[str, ...]:
+    """The columns of the table on which the visibility of some views and the question depend: its own, and its keys toward lookups that are read."""
+    schema = models[0].data.schema
     read = set(asked)
     keys: set[str] = set()
-    for rows in [*model.grants, *model.limits]:
+    for rows in roles_in(models):
         read |= {key for rule in rows.role.rows if rule.table == table for key in rule.reads}
         keys |= {step.column for step in schema.parents[table] if step.one in rows.restricted}
     base_filter = schema.tables[table].base_filter

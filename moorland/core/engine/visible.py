@@ -378,3 +378,8 @@ class Unseen(ViewerModel):
         for index, model in enumerate(self._seen):
             result = ~counted(model) if index == 0 else result & ~counted(model)
         return result if self._seen else counted(self._whole)
+
+
+def roles_in(models: Iterable[ViewerModel]) -> list[RoleRows]:
+    """The roles that act in some views of the same data, each once, as it acts in the first of them."""
+    return list({id(rows.role): rows for model in models for rows in (*model.grants, *model.limits)}.values())

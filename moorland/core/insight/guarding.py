@@ -1,6 +1,7 @@
 """How much promises guard: every sentence opened a little in turn, and which promises notice (docs/testing.md)."""
 
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -23,6 +24,8 @@ from moorland.core.language.checking import Scope
 from moorland.core.people import Viewer
 from moorland.core.price import step
 
+#: So many views are looked at together, those of the mutants of a role.
+TOGETHER = 20_000
 #: Of a column so many values are offered to a mutant that adds one.
 VALUES = 200
 
@@ -94,6 +97,15 @@ class _Opened:
     first: tuple[Viewer, Viewer]
 
 
+@dataclass(frozen=True)
+class _Tried:
+    """A mutant, its evaluator, and whom it may concern: as they are without it and with it, and the logins of all who are alike."""
+
+    mutant: Mutant
+    evaluator: Evaluator
+    concerned: list[tuple[Viewer, Viewer, tuple[str, ...]]]
+
+
 class _Guarding:
     def __init__(self, evaluator: Evaluator) -> None:
         self.evaluator = evaluator
@@ -125,7 +137,28 @@ class _Guarding:
             )
 
     def _opened(self, role: Role) -> Iterator[_Opened]:
-        """The mutants that change somebody's view, each once."""
+        """The mutants that change somebody's view, each once; those of a role together, so that what is seen without them is looked at once."""
+        several: list[_Tried] = []
+        for mutant, other in self._mutants(role):
+            several.append(_Tried(mutant, other, self._concerned(role, mutant, other)))
+            if sum(len(one.concerned) for one in several) > TOGETHER:
+                yield from self._seen_otherwise(role, several)
+                several = []
+        yield from self._seen_otherwise(role, several)
+
+    def _seen_otherwise(self, role: Role, several: list[_Tried]) -> Iterator[_Opened]:
+        """Those of some mutants under which somebody sees otherwise."""
+        without = {was.login: was for one in several for was, _, _ in one.concerned}
+        seen_as = [*((self.evaluator, was) for was in without.values()), *((one.evaluator, now) for one in several for _, now, _ in one.concerned)]
+        hashes = fingerprints(seen_as, [role.model] if role.model is not None else []) if seen_as else []
+        before, after = dict(zip(without, hashes, strict=False)), iter(hashes[len(without) :])
+        for one in several:
+            changed = [same for same, now in [(same, next(after)) for same in one.concerned] if before[same[0].login] != now]
+            if changed:
+                yield _Opened(one.mutant, one.evaluator, frozenset(login for _, _, logins in changed for login in logins), changed[0][:2])
+
+    def _mutants(self, role: Role) -> Iterator[tuple[Mutant, Evaluator]]:
+        """The mutants of a role, each once, as they act."""
         model = self.evaluator.models.get(role.model or "")
         scope = Scope(schema=model.schema if model else None, attributes=self.evaluator.people.definitions, inner=True)
         hierarchies = {item.name: item for item in model.schema.model.hierarchies} if model else {}
@@ -136,34 +169,21 @@ class _Guarding:
             if place in known:
                 continue
             known.add(place)
-            try:
-                other = self.evaluator.with_role(mutant.role)
-            except BundleError:
-                continue
-            changed = self._changed(role, mutant, other)
-            if changed:
-                pairs, several = zip(*changed, strict=True)
-                yield _Opened(mutant, other, frozenset(login for logins in several for login in logins), pairs[0])
+            with suppress(BundleError):
+                yield mutant, self.evaluator.with_role(mutant.role)
 
-    def _changed(self, role: Role, mutant: Mutant, other: Evaluator) -> list[tuple[tuple[Viewer, Viewer], tuple[str, ...]]]:
-        """Who sees otherwise under a mutant: of those who are alike without it and with it the first, and the logins of all; in login order."""
+    def _concerned(self, role: Role, mutant: Mutant, other: Evaluator) -> list[tuple[Viewer, Viewer, tuple[str, ...]]]:
+        """Who may see otherwise under a mutant: of those who are alike without it and with it the first as either, and the logins of all; in login order."""
         everyone_of = self.evaluator.bundle.roles is other.bundle.roles or mutant.assignment is None
-        firsts, touched = list[tuple[Viewer, Viewer]](), list[tuple[str, ...]]()
+        found: list[tuple[Viewer, Viewer, tuple[str, ...]]] = []
         for same in alike_twice(self.evaluator.views, other.views, self.evaluator.people.crowd.logins):
             was, now = same.before, same.after
             if was is None or now is None or not was.enabled:
                 continue
             held, holds = role.name in was.held, role.name in now.held
             if held != holds or (everyone_of and (held or holds)):
-                firsts.append((was, now))
-                touched.append(same.logins)
-        if not touched:
-            return []
-        names = [role.model] if role.model is not None else []
-        seen_as = [*((self.evaluator, was) for was, _ in firsts), *((other, now) for _, now in firsts)]
-        hashes = fingerprints(seen_as, names)
-        hashed = zip(firsts, touched, hashes[: len(firsts)], hashes[len(firsts) :], strict=True)
-        return [(pair, logins) for pair, logins, old, new in hashed if old != new]
+                found.append((was, now, same.logins))
+        return found
 
     def _values(self, model: str, table: str, column: str) -> list[Any]:
         labels, _ = group_labels(self.evaluator.data(model), (table, column))

@@ -15,6 +15,7 @@ from moorland.core.engine.distinct_views import Alike
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.masking import CLEAR
 from moorland.core.engine.model_data import ModelData
+from moorland.core.engine.roles import CompiledRole
 from moorland.core.engine.strata import strata_for
 from moorland.core.engine.visibility_matrix import VisibilityMatrix, rows_seen
 from moorland.core.engine.visible import RoleRows, ViewerModel
@@ -84,9 +85,11 @@ class Seen:
 
     def note(self, *parts: object) -> None:
         """Takes something into the hash."""
-        for part in parts:
-            self._hash.update(part if isinstance(part, bytes) else repr(part).encode())
-            self._hash.update(b"\x00")
+        self._hash.update(_written(parts))
+
+    def note_written(self, text: bytes) -> None:
+        """Takes what is the same for several into the hash, written once."""
+        self._hash.update(text)
 
     def of_nothing(self, model: str, evaluator: Evaluator) -> None:
         """Notes that what is seen of a model is not known."""
@@ -117,6 +120,11 @@ class Seen:
             of=self.of,
             not_known=self.not_known,
         )
+
+
+def _written(parts: Iterable[object]) -> bytes:
+    """Parts as they are hashed."""
+    return b"".join((part if isinstance(part, bytes) else repr(part).encode()) + b"\x00" for part in parts)
 
 
 @dataclass
@@ -183,6 +191,7 @@ class ModelReach:
         self.models = self.models or [self.evaluator.whole_model(self.name, self.evaluator.all_data())]
         self.goes_up = any(step.carries_up for steps in self.schema.parents.values() for step in steps)
         self.frames = {table: self._frame(table) for table in self.schema.tables}
+        self._measured: dict[tuple[str, str], _Frame] = {}
         self.left = {table: self._left(table, frame) for table, frame in self.frames.items()}
         for place in without:
             found[place].note(self.name, "absent")
@@ -206,9 +215,16 @@ class ModelReach:
 
     def _frame(self, table: str) -> _Frame:
         own = frozenset((table, column.name) for column in self.schema.tables[table].columns)
-        when = frozenset[ColumnKey]().union(*(when_columns(model, table, own) for model in self.models))
-        strata = strata_for(self.models[0], table, when, (), self.models[1:])
+        strata = strata_for(self.models[0], table, when_columns(self.models, table, own), (), self.models[1:])
         return _Frame(strata.data, strata.counts) if strata is not None else _Frame(self.data, self.each(table))
+
+    def measured(self, measure: CheckedMeasure, table: str) -> _Frame:
+        """The rows, or strata, of a table by which a measure is looked at."""
+        key = (measure.name, table)
+        if key not in self._measured:
+            strata = strata_of_measure(self.models, measure, table, _NOTHING)
+            self._measured[key] = _Frame(strata.data, strata.counts) if strata else _Frame(self.data, self.each(table))
+        return self._measured[key]
 
     def each(self, table: str) -> Array:
         """How many rows each row of the data stands for."""
@@ -228,12 +244,14 @@ class _Looking:
         self.together = not reach.goes_up
         self._visible: dict[tuple[int, str, tuple[str, ...]], tuple[Mask, list[bytes]]] = {}
         self._matrices: dict[tuple[int, str, str], Mask | None] = {}
+        self._of_roles: dict[tuple[int, str], VisibilityMatrix] = {}
 
     def look(self) -> None:
         """Notes objects, rows, cells, measures and listings."""
         objects = self.model.objects
+        told = _written((self.reach.name, sorted(objects.tables), sorted(objects.hierarchies), sorted(objects.cubes)))
         for one in self.found:
-            one.note(self.reach.name, sorted(objects.tables), sorted(objects.hierarchies), sorted(objects.cubes))
+            one.note_written(told)
             one.cubes += [f"{self.reach.name}.{name}" for name in sorted(objects.cubes)]
         for table in self.reach.schema.tables:
             step()
@@ -259,9 +277,10 @@ class _Looking:
         beneath = [rows_of.role.beneath(table) for rows_of in (*listing, *model.limits)]
         how = sorted({(rule.limit, rule.only_under, rule.export) for rule in beneath}, key=repr)
         exported = sorted(grant.name for grant in model.exporting(table))
-        for place, one in enumerate(self.found):
-            one.rows.append(int(rows[place]))
-            one.note(table, bits[place], listed[place], how, bool(exported))
+        before, after = _written((table,)), _written((how, bool(exported)))
+        for one, number, seen, lists in zip(self.found, rows.tolist(), bits, listed, strict=True):
+            one.rows.append(number)
+            one.note_written(before + _written((seen, lists)) + after)
         for column in self.reach.schema.tables[table].columns:
             self._column(frame, (table, column.name), grants, visible, rows)
 
@@ -273,9 +292,10 @@ class _Looking:
             return
         plain = all(key in rows_of.objects.columns for rows_of in (*grants, *self.model.limits)) and not self.model.masks_any([key])
         if plain:
-            for place, one in enumerate(self.found):
-                one.states.append("c" if rows[place] else "h")
-                one.note(named, "clear")
+            told = _written((named, "clear"))
+            for one, some in zip(self.found, rows.tolist(), strict=True):
+                one.states.append("c" if some else "h")
+                one.note_written(told)
             return
         kinds = np.array([_hash_of(kind) for kind in self.model.ladder.kinds], dtype="<u8")
         for place, states in enumerate(self._states(frame, key, grants)):
@@ -320,8 +340,7 @@ class _Looking:
         plain = not self.model.has_whole_totals() and not self.model.masks_any(measure.inputs)
         for table in sorted(counted_tables(measure)):
             if plain:
-                strata = strata_of_measure(self.reach.models, measure, table, _NOTHING)
-                frame = _Frame(strata.data, strata.counts) if strata else _Frame(self.reach.data, self.reach.each(table))
+                frame = self.reach.measured(measure, table)
                 visible, bits = self.visible(frame.data, table, grants)
                 rows = rows_seen(frame.weights, visible, len(self.viewers))
                 parts: Iterable[tuple[int, bytes]] = zip(rows.tolist(), bits, strict=True)
@@ -379,12 +398,20 @@ class _Looking:
         if key not in self._matrices:
             compiled = next(item for item in self.model.roles if item.role.name == role)
             if self.together:
-                self._matrices[key] = VisibilityMatrix(compiled, self.viewers, data).of(table)
+                self._matrices[key] = self._of_role(compiled, data).of(table)
             else:
                 masks = [RoleRows(compiled, viewer, data, self.model.ladder).of(table) for viewer in self.viewers]
                 full = [np.ones(data.rows(table), np.bool_) if mask is None else mask for mask in masks]
                 self._matrices[key] = np.stack(full, axis=1)
         return self._matrices[key]
+
+
+    def _of_role(self, role: CompiledRole, data: ModelData) -> VisibilityMatrix:
+        """What every viewer sees under a role; the same for all tables, as lookups are seen on the way to others."""
+        key = (id(data), role.role.name)
+        if key not in self._of_roles:
+            self._of_roles[key] = VisibilityMatrix(role, self.viewers, data)
+        return self._of_roles[key]
 
 
 def _rows_of(model: ViewerModel) -> list[RoleRows]:

@@ -32,39 +32,54 @@ MOST_TRIED = 3_000
 def null_space(matrix: scipy.sparse.csr_array) -> tuple[Array, list[int]]:
     """A basis of what the equations leave open, modulo the prime, shape (unknowns, dimensions); and equations that are independent."""
     size = matrix.shape[1]
-    reduced = np.zeros((0, size))
+    reduced = np.zeros((size, size))
     pivots: list[int] = []
     independent: list[int] = []
     for start in range(0, matrix.shape[0], _BLOCK):
         step()
         if len(pivots) == size:
             break
-        block = matrix[start : start + _BLOCK].toarray() % PRIME
+        block = _modulo(matrix[start : start + _BLOCK].toarray().astype(np.float64))
         if pivots:
-            block = (block - _product(block[:, pivots], reduced)) % PRIME
+            block = _modulo(block - _product(block[:, pivots], reduced[: len(pivots)]))
         for number in np.flatnonzero(block.any(axis=1)).tolist():
             row = block[number]
-            place = int(np.flatnonzero(row)[0]) if row.any() else -1
-            if place < 0:
+            if not row.any():
                 continue
-            row = (row * pow(int(row[place]), -1, PRIME)) % PRIME
-            rest = block[number + 1 :, place]
-            block[number + 1 :] = (block[number + 1 :] - np.outer(rest, row)) % PRIME
-            reduced = np.vstack([(reduced - np.outer(reduced[:, place], row)) % PRIME, row]) if pivots else row[np.newaxis]
+            place = int(np.flatnonzero(row)[0])
+            row = _modulo(row * pow(int(row[place]), -1, PRIME))
+            _take_out(block[number + 1 :], row, place)
+            _take_out(reduced[: len(pivots)], row, place)
+            reduced[len(pivots)] = row
             pivots.append(place)
             independent.append(start + number)
     free = np.setdiff1d(np.arange(size), pivots)
     space = np.zeros((size, len(free)))
     space[free, np.arange(len(free))] = 1
     if pivots:
-        space[pivots] = (-reduced[:, free]) % PRIME
+        space[pivots] = _modulo(-reduced[: len(pivots), free])
     return space, independent
+
+
+def _take_out(rows: Array, row: Array, place: int) -> None:
+    """Takes a row out of others as often as they have of its unknown at a place, in them; most have nothing of it."""
+    some = np.flatnonzero(rows[:, place])
+    if len(some):
+        rows[some] = _modulo(rows[some] - np.outer(rows[some, place], row))
+
+
+def _modulo(values: Array) -> Array:
+    """Whole numbers of at most 52 bits modulo the prime, exact: a quotient is off by one at most. Many times as fast as the remainder of NumPy."""
+    result: Array = values - np.floor(values * (1 / PRIME)) * PRIME
+    result += (result < 0) * float(PRIME)
+    result -= (result >= PRIME) * float(PRIME)
+    return result
 
 
 def _product(left: Array, right: Array) -> Array:
     """A product modulo the prime, exact: the left side in two halves."""
     high, low = np.divmod(left, _HALF)
-    return np.asarray(((high @ right % PRIME) * _HALF + low @ right) % PRIME)
+    return _modulo(_modulo(_modulo(high @ right) * _HALF) + _modulo(low @ right))
 
 
 def sketched(space: Array) -> Array:
