@@ -1,8 +1,11 @@
-"""What was read from the database, kept in each thread for as long as nothing in the database has changed, whoever changes it."""
+"""What was read from the database, kept for all threads for as long as nothing in the database has changed, whoever changes it."""
 
 import copy
+import os
+import sqlite3
 import threading
 from collections.abc import Callable, Hashable
+from pathlib import Path
 from typing import Any, TypeVar
 
 from django.db import connection
@@ -12,15 +15,22 @@ Read = TypeVar("Read")
 MOST_KEPT = 5_000
 
 
-class _Kept(threading.local):
-    """By thread, because each has its connection: what was read, and the state of the database it was read in."""
+class Watch:
+    """A connection that writes nothing: by it SQLite tells whether anybody committed anything since it was last asked, in this process or another."""
 
-    def __init__(self) -> None:
-        self.state: tuple[Any, ...] = ()
-        self.values: dict[Hashable, Any] = {}
+    def __init__(self, path: Path) -> None:
+        self.path, self.process = path, os.getpid()
+        self._connection = sqlite3.connect(path, timeout=20, isolation_level=None, check_same_thread=False)
+
+    def state(self) -> Hashable:
+        """Another one after every commit."""
+        return self.process, self._connection.execute("PRAGMA data_version").fetchone()[0]
 
 
-_kept = _Kept()
+_lock = threading.Lock()
+_watch: Watch | None = None
+_state: Hashable = None
+_values: dict[Hashable, Any] = {}
 
 
 def in_transaction() -> bool:
@@ -28,24 +38,44 @@ def in_transaction() -> bool:
     return connection.in_atomic_block
 
 
+def database_state() -> Hashable:
+    """What tells a state of the database from all before it."""
+    global _watch
+    path = Path(connection.settings_dict["NAME"])
+    # A connection is not carried over into another process.
+    if _watch is None or (_watch.path, _watch.process) != (path, os.getpid()):
+        _watch = Watch(path)
+    return _watch.state()
+
+
 def forget() -> None:
-    """Keeps nothing of what was read so far in this thread."""
-    _kept.state, _kept.values = (), {}
+    """Keeps nothing of what was read so far."""
+    global _state
+    with _lock:
+        _state = None
+        _values.clear()
 
 
 def unless_changed(key: Hashable, read: Callable[[], Read]) -> Read:
-    """What `read` gives, read again only after the database changed: by SQLite's own count of what others committed, and of what this one wrote.
+    """What `read` gives, read again only after something was committed to the database.
 
     Inside a transaction everything is read as it is. What is given is a copy; nobody's changes to it reach another request.
     """
+    global _state
     if in_transaction() or connection.vendor != "sqlite":
         return read()
-    connection.ensure_connection()
-    raw = connection.connection
-    state = (id(raw), raw.execute("PRAGMA data_version").fetchone()[0], raw.total_changes)
-    if _kept.state != state or len(_kept.values) > MOST_KEPT:
-        _kept.state, _kept.values = state, {}
-    if key not in _kept.values:
-        _kept.values[key] = read()
-    found: Read = copy.copy(_kept.values[key])
+    with _lock:
+        state = database_state()
+        if state != _state or len(_values) > MOST_KEPT:
+            _state = state
+            _values.clear()
+        if key in _values:
+            kept: Read = copy.copy(_values[key])
+            return kept
+    found = read()
+    with _lock:
+        # What was committed meanwhile may be in it or not: then it is kept for nobody.
+        if state == _state and state == database_state():
+            _values[key] = found
+            found = copy.copy(found)
     return found

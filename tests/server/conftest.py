@@ -1,7 +1,7 @@
 """A small workspace in a database, and somebody signed in to it."""
 
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -66,8 +66,15 @@ pages:
 @pytest.fixture(autouse=True)
 def kept_as_when_served(monkeypatch: pytest.MonkeyPatch) -> None:
     """What was read is kept between requests as it is by a server: only what a request itself begins is a transaction, not the one a test is taken back by."""
+
+    def state() -> Hashable:
+        connection.ensure_connection()
+        raw = connection.connection
+        return id(raw), raw.execute("PRAGMA data_version").fetchone()[0], raw.total_changes
+
     unchanged.forget()
     monkeypatch.setattr(unchanged, "in_transaction", lambda: any(not block._from_testcase for block in connection.atomic_blocks))
+    monkeypatch.setattr(unchanged, "database_state", state)
 
 
 @pytest.fixture

@@ -405,7 +405,6 @@ class _Looking:
                 self._matrices[key] = np.stack(full, axis=1)
         return self._matrices[key]
 
-
     def _of_role(self, role: CompiledRole, data: ModelData) -> VisibilityMatrix:
         """What every viewer sees under a role; the same for all tables, as lookups are seen on the way to others."""
         key = (id(data), role.role.name)
