@@ -36,8 +36,11 @@ $(STAMPS)/npm: web/package-lock.json web/package.json
 	cd web && npm install --no-save --no-audit --no-fund --loglevel=error
 	@touch $@
 
-$(STAMPS)/build: $(STAMPS)/python $(STAMPS)/npm $(WEB_SOURCES)
+$(STAMPS)/bundled: $(STAMPS)/npm $(WEB_SOURCES)
 	cd web && npm run --silent build
+	@touch $@
+
+$(STAMPS)/build: $(STAMPS)/python $(STAMPS)/bundled
 	@$(BIN)/python -m whitenoise.compress --quiet web/dist
 	@touch $@
 
@@ -113,6 +116,11 @@ lint-python: $(STAMPS)/python
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
+# Types are not read from packages that are being put in.
+ifneq ($(filter ready,$(MAKECMDGOALS)),)
+lint-python: $(STAMPS)/spark $(STAMPS)/directory
+endif
+
 lint-web: $(STAMPS)/npm
 	cd web && npm run --silent check && npm run --silent lint
 
@@ -123,8 +131,7 @@ ready: install $(STAMPS)/browser $(STAMPS)/postgres $(STAMPS)/clients $(STAMPS)/
 
 # What does not wait for each other is set up, and looked at, side by side.
 test:
-	@$(MAKE) --no-print-directory -j3 ready
-	@$(MAKE) --no-print-directory -j2 --output-sync=target lint-python lint-web test-web
+	@$(MAKE) --no-print-directory -j3 --output-sync=target ready lint-python lint-web test-web
 	$(BIN)/pytest
 
 # While you work: lint, and the tests that matter for what changed since SINCE; fewer generated examples, and no browser.

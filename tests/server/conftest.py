@@ -1,7 +1,8 @@
 """A small workspace in a database, and somebody signed in to it."""
 
+import copy
 import json
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Callable, Hashable, Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +11,7 @@ from django.db import connection, transaction
 from django.test import Client
 
 from moorland.server import evaluating, setup, unchanged
+from moorland.server.access.models import OpenSession
 from moorland.server.directory.service import holders_of, reached_of
 from moorland.server.trail import floods, verifying
 from moorland.server.viewing import looks, role_use
@@ -95,28 +97,63 @@ def workspace(tmp_path: Path, db: None) -> Iterator[None]:
         before = _rows()
         setup.fill_workspace(tmp_path, {"boss"}, PASSWORD, {"boss", "ann", "bob", "off"})
         _filled.update({table: rows for table, rows in _rows().items() if rows and not before[table]})
+        _signed_in.update(_sessions(["boss", "ann", "bob"]))
     else:
         with transaction.atomic():
             for table, rows in _filled.items():
-                connection.connection.executemany(f'INSERT INTO "{table}" VALUES ({", ".join("?" * len(rows[0]))})', rows)
+                _put(table, rows)
+    _unused.update(_signed_in)
+    _unused_until[0] = connection.connection.total_changes
     yield
+    _unused.clear()
 
 
 #: The rows of every table of the small workspace, once it was filled: the next test begins with the same.
 _filled: dict[str, list[tuple[Any, ...]]] = {}
 
 
-def _rows() -> dict[str, list[tuple[Any, ...]]]:
+#: Sessions of the small workspace as it was filled, begun once by signing in: their rows and cookies. Those nobody used in this test yet.
+_signed_in: dict[str, tuple[dict[str, list[tuple[Any, ...]]], Any]] = {}
+_unused: dict[str, tuple[dict[str, list[tuple[Any, ...]]], Any]] = {}
+#: As long as SQLite has counted no more changes than these, the workspace is as it was filled.
+_unused_until = [0]
+_OF_SESSIONS = ("django_session", OpenSession._meta.db_table)
+
+
+def _sessions(logins: list[str]) -> dict[str, tuple[dict[str, list[tuple[Any, ...]]], Any]]:
+    """People signed in; nothing of it is left in the database."""
+    found: dict[str, tuple[dict[str, list[tuple[Any, ...]]], Any]] = {}
+    with transaction.atomic():
+        for login in logins:
+            before = _rows(_OF_SESSIONS)
+            client = Session(login).client
+            found[login] = {table: [row for row in rows if row not in before[table]] for table, rows in _rows(_OF_SESSIONS).items()}, client.cookies
+        transaction.set_rollback(True)
+    return found
+
+
+def _put(table: str, rows: list[tuple[Any, ...]]) -> None:
+    connection.connection.executemany(f'INSERT INTO "{table}" VALUES ({", ".join("?" * len(rows[0]))})', rows)
+
+
+def _rows(tables: Iterable[str] | None = None) -> dict[str, list[tuple[Any, ...]]]:
     connection.ensure_connection()
-    return {table: connection.connection.execute(f'SELECT * FROM "{table}"').fetchall() for table in connection.introspection.table_names()}
+    names = connection.introspection.table_names() if tables is None else tables
+    return {table: connection.connection.execute(f'SELECT * FROM "{table}"').fetchall() for table in names}
 
 
 class Session:
-    """Calls the API as one account; bodies and answers are JSON values."""
+    """Calls the API as one account; bodies and answers are JSON values. Signs in, unless `kept` lets it go on with a session begun before."""
 
-    def __init__(self, login: str | None) -> None:
+    def __init__(self, login: str | None, kept: bool = True) -> None:
         self.client = Client()
-        if login is not None:
+        if login in _unused and kept and connection.connection.total_changes == _unused_until[0]:
+            rows, cookies = _unused.pop(login)
+            for table, several in rows.items():
+                _put(table, several)
+            _unused_until[0] = connection.connection.total_changes
+            self.client.cookies = copy.deepcopy(cookies)
+        elif login is not None:
             self.call("POST", "session", {"login": login, "password": PASSWORD})
 
     def call(self, method: str, path: str, body: Any = None) -> tuple[int, Any]:

@@ -73,11 +73,3 @@ def test_what_is_no_backup_changes_nothing(kept: Path, tmp_path: Path) -> None:
         assert run(kept, "restore", str(tmp_path / name)).returncode == 2
     assert run(kept, "backup", str(tmp_path / "wrong")).returncode == 2
     assert duties(kept) == before
-
-
-def test_duties_are_given_and_taken_on_the_machine_but_not_the_last_keepers(kept: Path) -> None:
-    assert run(kept, "duties", "take", "h.warden").returncode == 2
-    assert run(kept, "duties", "give", "v.birk", "--set", "keeper").returncode == 0
-    assert run(kept, "duties", "take", "v.birk").returncode == 0
-    assert run(kept, "duties", "give", "nobody", "--set", "keeper").returncode == 2
-    assert run(kept, "duties", "give", "v.birk", "--set", "nothing").returncode == 2

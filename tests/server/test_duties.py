@@ -7,7 +7,10 @@ from typing import Any
 import pytest
 from django.urls import get_resolver
 from django.utils import timezone
+from typer.testing import CliRunner
 
+from moorland.cli import app
+from moorland.commands import keeping
 from moorland.core.bundle.duties import ACTS, DIMENSIONS, SETS, ActName
 from moorland.server.directory.models import Account, Group
 from moorland.server.duties.models import GivenDuty
@@ -166,3 +169,19 @@ def test_duties_end_with_the_account_or_group(boss: Session) -> None:
     boss.ok("POST", "duties", {"duty": {"group": "others", "acts": ["trail"], "within": "everything"}})
     Group.objects.get(name="others").delete()
     assert GivenDuty.objects.count() == 1
+
+
+def test_duties_are_given_and_taken_on_the_machine_but_not_the_last_keepers(workspace: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(keeping, "set_up_django", lambda: None)
+
+    def ends(*command: str) -> int:
+        return CliRunner().invoke(app, ["duties", *command]).exit_code
+
+    assert ends("take", "boss") == 2
+    assert ends("give", "ann", "--set", "keeper") == 0
+    assert "ann: " in CliRunner().invoke(app, ["duties", "list"]).stdout
+    assert ends("take", "ann") == 0
+    assert ends("give", "nobody", "--set", "keeper") == 2
+    assert ends("give", "ann", "--set", "nothing") == 2
+    assert ends("give", "ann") == 2
+    assert [(duty.account and duty.account.login) for duty in GivenDuty.objects.all()] == ["boss"]
