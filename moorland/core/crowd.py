@@ -16,6 +16,8 @@ from moorland.core.bundle.people import Group, User
 Codes = npt.NDArray[np.int64]
 #: What somebody is called: by these people are told apart one by one.
 IDENTITY = frozenset({"login", "name", "email", "mail_domain"})
+#: Codes that are spread over more than so many times their number are sorted.
+WIDE = 16
 #: So many ways to tell people apart are kept; those used last.
 MOST_KEPT = 8
 
@@ -93,8 +95,10 @@ class Crowd:
 
 def _as_written(values: list[Any]) -> Codes:
     """A number for each value as it is written: 1, 1.0 and true are three, and a list of one is not that one."""
-    keys = [tuple(value) if value.__class__ is list else value for value in values]
-    codes, known = _numbered(keys)
+    try:
+        codes, known = _numbered(values)
+    except TypeError:
+        codes, known = _numbered([tuple(value) if value.__class__ is list else value for value in values])
     # Texts are equal only to themselves; of all else the type counts, too.
     texts = {str, type(None)}.issuperset(item.__class__ for key in known for item in (key if key.__class__ is tuple else (key,)))
     return codes if texts else numbered(map(repr, values))
@@ -112,11 +116,8 @@ def _numbered(values: Iterable[Any]) -> tuple[Codes, dict[Any, int]]:
 
 
 def told_apart(codes: Codes, by: Codes) -> Codes:
-    """Codes that are equal where both are."""
-    if not len(codes):
-        return codes
-    found: Codes = np.unique(codes * (int(by.max()) + 1) + by, return_inverse=True)[1].astype(np.int64)
-    return found
+    """Codes that are equal where both are, from 0 on without gaps."""
+    return renumbered(codes * (int(by.max()) + 1) + by) if len(codes) else codes
 
 
 def some_told_apart(codes: Codes, some: Codes, by: Codes | None = None) -> Codes:
@@ -124,5 +125,26 @@ def some_told_apart(codes: Codes, some: Codes, by: Codes | None = None) -> Codes
     result = codes.copy()
     if len(some):
         own = codes[some] if by is None else told_apart(codes[some], by)
-        result[some] = int(codes.max()) + 1 + np.unique(own, return_inverse=True)[1]
+        result[some] = int(codes.max()) + 1 + renumbered(own)
     return result
+
+
+def renumbered(codes: Codes) -> Codes:
+    """Codes from 0 on without gaps, in the same order; none is negative. Without sorting where they are not spread wide."""
+    size = int(codes.max()) + 1
+    if size > WIDE * len(codes):
+        found: Codes = np.unique(codes, return_inverse=True)[1].astype(np.int64)
+        return found
+    there = np.zeros(size, dtype=np.bool_)
+    there[codes] = True
+    numbers: Codes = np.cumsum(there, dtype=np.int64) - 1
+    return numbers[codes]
+
+
+def firsts(codes: Codes) -> list[int]:
+    """The place of the first of each code, in order; codes are not spread wide."""
+    place = np.full(int(codes.max(initial=-1)) + 1, -1, dtype=np.int64)
+    # Of several at one place the last that is written stays.
+    place[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)
+    found: list[int] = np.sort(place[place >= 0]).tolist()
+    return found

@@ -1,11 +1,12 @@
 """People column by column, and their memberships: found at once, or from those before a change, they are the same."""
 
+import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from moorland.core.bundle.people import Group, User
 from moorland.core.bundle.reading import read_document
-from moorland.core.crowd import Crowd
+from moorland.core.crowd import Codes, Crowd, firsts, renumbered, told_apart
 from moorland.core.memberships import Memberships
 from moorland.core.people import People
 
@@ -54,3 +55,22 @@ def test_people_in_other_organizations_are_another_crowd() -> None:
     again = People(first.bundle.model_copy(update={"roles": []}))
     again.beside(first)
     assert again.crowd is first.crowd and same.crowd is not first.crowd
+
+
+CODES = st.lists(st.integers(0, 40) | st.integers(0, 10**9), min_size=1, max_size=60).map(lambda found: np.array(found, dtype=np.int64))
+
+
+@given(CODES)
+def test_codes_are_renumbered_without_gaps_in_their_order(codes: Codes) -> None:
+    assert renumbered(codes).tolist() == np.unique(codes, return_inverse=True)[1].tolist()
+
+
+@given(st.lists(st.integers(0, 20), max_size=60))
+def test_the_first_of_each_code_is_found(codes: list[int]) -> None:
+    assert firsts(np.array(codes, dtype=np.int64)) == sorted(codes.index(code) for code in set(codes))
+
+
+@given(st.lists(st.tuples(st.integers(0, 5), st.integers(0, 10**6)), min_size=1, max_size=60))
+def test_people_are_told_apart_just_where_one_of_two_codes_differs(pairs: list[tuple[int, int]]) -> None:
+    found = told_apart(*(np.array(part, dtype=np.int64) for part in zip(*pairs, strict=True))).tolist()
+    assert all((one == other) == (first == second) for first, one in zip(pairs, found, strict=True) for second, other in zip(pairs, found, strict=True))

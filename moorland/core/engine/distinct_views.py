@@ -11,7 +11,7 @@ from functools import cached_property
 import numpy as np
 
 from moorland.core.collector import collector_paused
-from moorland.core.crowd import IDENTITY, Codes, Crowd, numbered, some_told_apart, told_apart
+from moorland.core.crowd import IDENTITY, Codes, Crowd, firsts, numbered, some_told_apart, told_apart
 from moorland.core.language import tree
 from moorland.core.language.checking import check_condition
 from moorland.core.people import People, Viewer
@@ -81,7 +81,7 @@ class DistinctViews:
         codes = told_apart(self._by_what_is_read(), enabled.astype(np.int64))
         merged = np.full(int(codes.max(initial=-1)) + 1, DISABLED, dtype=np.int64)
         known: dict[Hashable, int] = {}
-        for place in _firsts(codes):
+        for place in firsts(codes):
             if enabled[place]:
                 merged[codes[place]] = known.setdefault(self._seen_by(self._viewer(self.crowd.logins[place])), len(known))
         return merged[codes]
@@ -146,7 +146,7 @@ class DistinctViews:
         if not reading:
             return codes
         marked = {name: np.zeros(int(codes.max(initial=-1)) + 1, dtype=np.bool_) for name in sorted(names)}
-        for place in _firsts(codes):
+        for place in firsts(codes):
             for role in reading.keys() & self._viewer(self.crowd.logins[place]).held.keys():
                 for name in reading[role]:
                     marked[name][codes[place]] = True
@@ -155,12 +155,6 @@ class DistinctViews:
             some = np.flatnonzero(marks[codes])
             result = some_told_apart(result, some, self.crowd.identity(name)[some])
         return told_apart(np.zeros_like(result), result)
-
-
-def _firsts(codes: Codes) -> list[int]:
-    """The place of the first person with each code, in login order."""
-    found: list[int] = np.sort(np.unique(codes, return_index=True)[1]).tolist()
-    return found
 
 
 def _read_by_assignments(people: People) -> frozenset[str]:
