@@ -51,6 +51,13 @@ class Crowd:
         places = self.places
         return np.array([place for login in logins if (place := places.get(login)) is not None], dtype=np.int64)
 
+    def places_of(self, logins: Sequence[str]) -> Codes:
+        """Where each of some logins stands; -1 for one that is not here."""
+        if logins is self.logins:
+            return np.arange(len(self.logins), dtype=np.int64)
+        places = self.places
+        return np.array([places.get(login, -1) for login in logins], dtype=np.int64)
+
     def enabled(self, day: date) -> npt.NDArray[np.bool_]:
         """Whose account is good on a day (2.1)."""
         if day not in self._enabled:

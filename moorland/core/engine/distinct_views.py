@@ -96,13 +96,9 @@ class DistinctViews:
         """The logins of those who are not enabled."""
         return tuple(self.crowd.logins[place] for place in np.flatnonzero(self.labels == DISABLED).tolist())
 
-    def labels_of(self, logins: Sequence[str]) -> Codes:
-        """The numbers of the views of some people; NOBODY for a login that is not there."""
-        if logins is self.crowd.logins or logins == self.crowd.logins:
-            return self.labels
-        labels = np.append(self.labels, NOBODY)
-        places = self.crowd.places
-        return labels[np.array([places.get(login, -1) for login in logins], dtype=np.int64)]
+    def labels_at(self, places: Codes) -> Codes:
+        """The numbers of the views of people at some places; NOBODY at -1."""
+        return np.append(self.labels, NOBODY)[places]
 
     def someone(self, login: str) -> Viewer | None:
         """A person as a viewer; None where nobody has this login."""
@@ -200,5 +196,7 @@ def alike_twice(before: DistinctViews, after: DistinctViews, logins: Iterable[st
         # So few are looked at one by one: the columns of all people are not needed for them.
         codes = numbered((before.view(login), after.view(login)) for login in names)
         return [AlikeTwice(before.someone(same[0]), after.someone(same[0]), same) for _, same in together(codes, names)]
-    pairs = told_apart(before.labels_of(names) - NOBODY, after.labels_of(names) - NOBODY)
+    places = before.crowd.places_of(names)
+    later = places if after.crowd is before.crowd else after.crowd.places_of(names)
+    pairs = told_apart(before.labels_at(places) - NOBODY, after.labels_at(later) - NOBODY)
     return [AlikeTwice(before.someone(same[0]), after.someone(same[0]), same) for _, same in together(pairs, names)]
