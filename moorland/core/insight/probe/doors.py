@@ -88,7 +88,7 @@ class _Doors:
             step()
             labels, codes = self._values(key)
             rows = np.flatnonzero(covered & (codes >= 0))
-            if len(np.unique(codes[rows])) < LEAST_ALIKE:
+            if _distinct(codes[rows]) < LEAST_ALIKE:
                 continue
             wanted = labels[codes[rows]]
             for other in sorted(self.clear):
@@ -115,7 +115,7 @@ class _Doors:
                 labels, codes = self._values(key)
                 rows = np.flatnonzero(hidden & (codes >= 0))
                 others = (other for other in sorted(self.clear) if other[0] != table and not self.schema.reaches(table, other[0]) and self.clear[other].any())
-                for other in others if len(np.unique(codes[rows])) >= LEAST_ALIKE else ():
+                for other in others if _distinct(codes[rows]) >= LEAST_ALIKE else ():
                     same_type = self.schema.columns[other].type == column.type
                     found = self._same(key, rows, labels[codes[rows]], other) if same_type else None
                     if found is not None:
@@ -134,7 +134,7 @@ class _Doors:
             return self._agrees(other, _first_of(back, self.data.rows(table))[rows], wanted)
         for middle in sorted(set(self.schema.paths[table]) & set(self.schema.paths[other[0]])):
             own, theirs = np.asarray(self.data.path(table, middle)[:-1]), np.asarray(self.data.path(other[0], middle)[:-1])
-            if len(np.unique(own[own >= 0])) < int((own >= 0).sum()) or len(np.unique(theirs[theirs >= 0])) < int((theirs >= 0).sum()):
+            if not (_refers_once(own) and _refers_once(theirs)):
                 continue
             first = _first_of(theirs, self.data.rows(middle))
             found = self._agrees(other, np.where(own[rows] >= 0, first[own[rows]], -1), wanted)
@@ -252,3 +252,13 @@ def _first_of(references: Array, size: int) -> Array:
     inside = np.flatnonzero(references >= 0)
     result[references[inside][::-1]] = inside[::-1]
     return result
+
+
+def _refers_once(references: Array) -> bool:
+    """Whether no two rows refer to the same one; -1 refers to none."""
+    return int(np.bincount(references[references >= 0]).max(initial=0)) <= 1
+
+
+def _distinct(codes: Array) -> int:
+    """How many codes there are, none of them negative."""
+    return int(np.count_nonzero(np.bincount(codes)))
