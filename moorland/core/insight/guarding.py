@@ -153,7 +153,7 @@ class _Guarding:
         hashes = fingerprints(seen_as, [role.model] if role.model is not None else []) if seen_as else []
         before, after = dict(zip(without, hashes, strict=False)), iter(hashes[len(without) :])
         for one in several:
-            changed = [same for same, now in [(same, next(after)) for same in one.concerned] if before[same[0].login] != now]
+            changed = [same for same, now in zip(one.concerned, after, strict=False) if before[same[0].login] != now]
             if changed:
                 yield _Opened(one.mutant, one.evaluator, frozenset(login for _, _, logins in changed for login in logins), changed[0][:2])
 

@@ -126,7 +126,7 @@ def ways_to(matrix: scipy.sparse.csr_array, wanted: Array, independent: Sequence
     tried = np.unique(np.concatenate([np.arange(min(MOST_TRIED, matrix.shape[0])), np.array(list(independent), np.int64)]))
     part = matrix[tried]
     size = part.shape[0]
-    solved = _least(np.ones(2 * size), A_eq=scipy.sparse.hstack([part.T, -part.T]).tocsr(), b_eq=wanted)
+    solved = _least(np.ones(2 * size), scipy.sparse.hstack([part.T, -part.T]).tocsr(), wanted)
     if solved.x is not None:
         factors = solved.x[:size] - solved.x[size:]
         found = _in_fractions(part, np.flatnonzero(np.abs(factors) > 1e-7), wanted)
@@ -135,11 +135,11 @@ def ways_to(matrix: scipy.sparse.csr_array, wanted: Array, independent: Sequence
     return _in_fractions(matrix, np.array(list(independent), np.int64), wanted) if len(independent) <= MOST_SOLVED else None
 
 
-def _least(costs: Array, A_eq: scipy.sparse.csr_array, b_eq: Array) -> Any:  # the names of the library
+def _least(costs: Array, matrix: scipy.sparse.csr_array, right: Array) -> Any:
     """The least cost of numbers that are not negative and fulfil equations, by linear programming; the library is loaded where one is asked."""
     from scipy.optimize import linprog
 
-    return linprog(costs, A_eq=A_eq, b_eq=b_eq, bounds=(0, None), method="highs")
+    return linprog(costs, A_eq=matrix, b_eq=right, bounds=(0, None), method="highs")
 
 
 def _in_fractions(matrix: scipy.sparse.csr_array, places: Array, wanted: Array) -> list[tuple[int, Fraction]] | None:
@@ -174,8 +174,8 @@ def bounds(matrix: scipy.sparse.csr_array, told: Array, wanted: Array, independe
     """
     part = matrix[np.array(list(independent), np.int64)]
     right = told[np.array(list(independent), np.int64)]
-    most = _least(-wanted, A_eq=part, b_eq=right)
+    most = _least(-wanted, part, right)
     if most.status != 0 or (at_most is not None and -most.fun > at_most):
         return None
-    least = _least(wanted, A_eq=part, b_eq=right)
+    least = _least(wanted, part, right)
     return None if least.status != 0 else (max(0.0, float(least.fun)), float(-most.fun))
