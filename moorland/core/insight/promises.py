@@ -274,4 +274,6 @@ def _listed(items: list[Any]) -> str:
 
 
 def _number(value: Any) -> str:
-    return "nothing" if value is None else f"{value:,}" if isinstance(value, int | float) else str(value)
+    if not isinstance(value, int | float):
+        return "nothing" if value is None else str(value)
+    return f"{value:,.0f}" if float(value).is_integer() else f"{value:,}"

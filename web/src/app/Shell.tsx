@@ -15,9 +15,13 @@ import { AskMark } from "./AskMark";
 import { Finder } from "./Finder";
 import "./narrow.css";
 import { Keys } from "./Keys";
+import { ScreenTitle } from "./ScreenTitle";
 import { Tray } from "./Tray";
 
 const AskPanel = lazy(() => import("../features/asking/AskPanel").then((module) => ({ default: module.AskPanel })));
+
+/** Where the keyboard goes past the rail and the tray. */
+const SCREEN = "screen";
 
 export function Legend() {
   return (
@@ -52,6 +56,9 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
   useLeavingAsks();
   return (
     <div className="app">
+      <button type="button" className="to-screen" onClick={() => document.getElementById(SCREEN)?.focus()}>
+        To the screen
+      </button>
       <nav className="rail" aria-label="Screens">
         <Brand />
         {SCREENS.filter((screen) => may(...screen.acts)).map(({ path, label }) => (
@@ -60,78 +67,81 @@ export function Shell({ session }: { session: Schemas["SessionAnswer"] }) {
           </NavLink>
         ))}
       </nav>
-      <div className={looks ? "main" : "main untrayed"}>
-        <div className="state">
-          <Select
-            showSearch
-            optionFilterProp="label"
-            aria-label="Model"
-            value={bench.model}
-            onChange={bench.setModel}
-            options={bench.models.map((model) => ({ value: model.name, label: model.label }))}
-            className="least-180"
-            placeholder="No model yet"
-          />
-          {!looks ? null : bench.state === "draft" ? (
-            <>
-              <span className="state-mark" data-testid="state-mark">
-                <b>Draft</b> ·{" "}
-                {bench.live === null
-                  ? "nothing released yet"
-                  : `${bench.changes === 0 ? "same as" : `${plural(bench.changes, "change")} since`} release ${bench.live}`}
+      <div className="main">
+        <header>
+          <div className="state">
+            <Select
+              showSearch
+              optionFilterProp="label"
+              aria-label="Model"
+              value={bench.model}
+              onChange={bench.setModel}
+              options={bench.models.map((model) => ({ value: model.name, label: model.label }))}
+              className="least-180"
+              placeholder="No model yet"
+            />
+            {!looks ? null : bench.state === "draft" ? (
+              <>
+                <span className="state-mark" data-testid="state-mark">
+                  <b>Draft</b> ·{" "}
+                  {bench.live === null
+                    ? "nothing released yet"
+                    : `${bench.changes === 0 ? "same as" : `${plural(bench.changes, "change")} since`} release ${bench.live}`}
+                </span>
+                <button type="button" className="textlink" onClick={() => bench.setState("live")}>
+                  look at live
+                </button>
+              </>
+            ) : (
+              <>
+                <span className="state-mark live" data-testid="state-mark">
+                  <b>Live</b> · {bench.live === null ? "nothing released yet" : `release ${bench.live}`}
+                </span>
+                <button type="button" className="textlink" onClick={() => bench.setState("draft")}>
+                  back to the draft
+                </button>
+              </>
+            )}
+            {bench.day && (
+              <span className="state-mark" data-testid="day-mark">
+                as of <b>{bench.day}</b>{" "}
+                <button type="button" className="textlink" onClick={() => bench.setDay(null)}>
+                  back to today
+                </button>
               </span>
-              <button type="button" className="textlink" onClick={() => bench.setState("live")}>
-                look at live
-              </button>
-            </>
-          ) : (
-            <>
-              <span className="state-mark live" data-testid="state-mark">
-                <b>Live</b> · {bench.live === null ? "nothing released yet" : `release ${bench.live}`}
+            )}
+            {may("look-shapes") && !may("look-values") && (
+              <span className="state-mark" title="Your duty is to look at counts, states and verdicts; values read …">
+                without values
               </span>
-              <button type="button" className="textlink" onClick={() => bench.setState("draft")}>
-                back to the draft
-              </button>
-            </>
+            )}
+            <span className="grow" />
+            <Finder />
+            <Popover content={<Legend />} trigger="click" title="What the marks mean">
+              <Button>Legend</Button>
+            </Popover>
+            {may("release", "roles", "models", "pages") && (
+              <Button type="primary" onClick={() => navigate("/releases")}>
+                {may("release") ? "Review and release" : "Review"}
+              </Button>
+            )}
+            <Dropdown menu={menu} trigger={["click"]}>
+              <Button aria-label={`Account ${session.account?.login ?? ""}`}>{session.account?.login}</Button>
+            </Dropdown>
+          </div>
+          {bench.trailBroken && (
+            <Notice kind="bad">
+              The trail is not as it was written: {bench.trailBroken}. Keep a copy of the workspace’s folder, and find out who could write
+              to it.
+            </Notice>
           )}
-          {bench.day && (
-            <span className="state-mark" data-testid="day-mark">
-              as of <b>{bench.day}</b>{" "}
-              <button type="button" className="textlink" onClick={() => bench.setDay(null)}>
-                back to today
-              </button>
-            </span>
-          )}
-          {may("look-shapes") && !may("look-values") && (
-            <span className="state-mark" title="Your duty is to look at counts, states and verdicts; values read …">
-              without values
-            </span>
-          )}
-          <span className="grow" />
-          <Finder />
-          <Popover content={<Legend />} trigger="click" title="What the marks mean">
-            <Button>Legend</Button>
-          </Popover>
-          {may("release", "roles", "models", "pages") && (
-            <Button type="primary" onClick={() => navigate("/releases")}>
-              {may("release") ? "Review and release" : "Review"}
-            </Button>
-          )}
-          <Dropdown menu={menu} trigger={["click"]}>
-            <Button aria-label={`Account ${session.account?.login ?? ""}`}>{session.account?.login}</Button>
-          </Dropdown>
-        </div>
-        {bench.trailBroken && (
-          <Notice kind="bad">
-            The trail is not as it was written: {bench.trailBroken}. Keep a copy of the workspace’s folder, and find out who could write to
-            it.
-          </Notice>
-        )}
-        {looks && <Tray />}
+          {looks && <Tray />}
+        </header>
         <Keys />
         {changing && <ChangePassword close={() => setChanging(false)} />}
         <div className="work">
-          <main className="screen">
+          <main className="screen" id={SCREEN} tabIndex={-1}>
+            <ScreenTitle workspace={session.workspace} />
             <Suspense fallback={<div className="pad soft">Opening…</div>}>
               <Fallen at={pathname}>
                 <Outlet />

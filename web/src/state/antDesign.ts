@@ -36,6 +36,8 @@ export function antDesign(mode: Mode): ThemeConfig {
       motionDurationMid: "0.12s",
       motionDurationSlow: "0.16s",
       controlHeight: 28,
+      // As high as a finger is broad.
+      controlHeightSM: 24,
     },
     components: { Checkbox: { colorBorder: c.dash }, Radio: { colorBorder: c.dash } },
   };

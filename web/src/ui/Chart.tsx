@@ -10,6 +10,9 @@ import { shadeOf } from "./shades";
 
 use([BarChart, LineChart, GridComponent, LegendComponent, TooltipComponent, CanvasRenderer]);
 
+/** Of a line with more points none is drawn but those that have a label. */
+const MOST_POINTS = 60;
+
 export type Series = { name: string; values: (number | null)[]; format: string | null };
 
 const short = new Intl.NumberFormat("en-US", { notation: "compact", maximumFractionDigits: 1 });
@@ -83,7 +86,8 @@ export function Chart({ kind, keys, series, title, coloured = false, by = "", se
             ...(many && by !== "" ? { color: shadeOf(palette, by, item.name) } : {}),
           },
         })),
-        showSymbol: onSelectable(kind, select.current),
+        showSymbol: kind === "line" && select.current !== undefined,
+        showAllSymbol: keys.length <= MOST_POINTS,
         symbolSize: 7,
         stack: kind === "bar" && many ? "all" : undefined,
         barMaxWidth: 22,
@@ -91,7 +95,12 @@ export function Chart({ kind, keys, series, title, coloured = false, by = "", se
       })),
     };
     chart.setOption(option);
-    chart.on("click", (event) => typeof event.dataIndex === "number" && select.current?.(event.dataIndex));
+    // Anywhere in a category's band, its label with it: a bar of next to nothing can be selected like any other.
+    chart.getZr().on("click", (event) => {
+      const at = chart.convertFromPixel({ gridIndex: 0 }, [event.offsetX, event.offsetY]);
+      const place = Math.round(at[across ? 1 : 0] ?? -1);
+      if (place >= 0 && place < keys.length) select.current?.(place);
+    });
     const watch = new ResizeObserver(() => chart.resize());
     watch.observe(host.current);
     return () => {
@@ -100,9 +109,4 @@ export function Chart({ kind, keys, series, title, coloured = false, by = "", se
     };
   }, [kind, keys, series, mode, coloured, by, chosen]);
   return <div ref={host} role="img" aria-label={title} className="full-tall least-tall-150 full" />;
-}
-
-/** Points of a line are drawn where they can be selected. */
-function onSelectable(kind: "bar" | "line", select: unknown): boolean {
-  return kind === "line" && select !== undefined;
 }

@@ -74,7 +74,7 @@ export function Framed({ entry, place, measures, columns, acts }: FramedProps) {
       aria-label={exhibit.title}
     >
       <div className="row exhibit-head">
-        <h3 className="cut grow">{exhibit.title}</h3>
+        <h2 className="as-h3 cut grow">{exhibit.title}</h2>
         {(entry.narrowed ?? []).length > 0 && (
           <span className="soft small" title={`narrowed by ${(entry.narrowed ?? []).join(", ")}`}>
             narrowed

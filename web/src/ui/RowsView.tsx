@@ -150,7 +150,11 @@ export function RowsView({ model, fixed, choice, choose }: Props) {
           <table className="data" data-testid="rows">
             <thead>
               <tr>
-                {keyAt >= 0 && <th aria-label="choose" />}
+                {keyAt >= 0 && (
+                  <th>
+                    <span className="visually-hidden">choose</span>
+                  </th>
+                )}
                 {bench.pins.map((pin, index) => (
                   <th key={pin.key} title={pin.title}>
                     <Letter place={index + 1} little />

@@ -122,7 +122,7 @@ export default function BringScreen() {
   return (
     <div className="bring">
       <header className="row wrap">
-        <h1>Bring data in</h1>
+        <h2>Bring data in</h2>
         <ol className="steps">
           {STEPS.map((title, index) => (
             <li

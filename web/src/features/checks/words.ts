@@ -1,4 +1,5 @@
 import type { Schemas } from "../../api/client";
+import { exactValue, shownValue } from "../../ui/figures";
 
 export type Must = Schemas["Must"];
 export type PromiseShape = Schemas["Promise"];
@@ -38,16 +39,19 @@ export function forWhom(viewer: PromiseShape["viewer"], viewers?: PromiseShape["
   return parts.join(", ") || "somebody imagined";
 }
 
+const exactly = (value: number | null | undefined): string => exactValue(value) ?? shownValue(value);
+
 /** What must hold, in words. */
 export function inWords(must: Must): string {
   if (must.rows) {
     const { table, where, count, at_least, at_most } = must.rows;
-    const many = count != null ? `exactly ${count}` : at_least != null ? `at least ${at_least}` : `at most ${at_most}`;
+    const many =
+      count != null ? `exactly ${exactly(count)}` : at_least != null ? `at least ${exactly(at_least)}` : `at most ${exactly(at_most)}`;
     return `sees ${many} rows of ${table}${where ? ` where ${where}` : ""}`;
   }
   if (must.total) {
     const line = must.total.line?.length ? ` for ${must.total.line.map((part) => part ?? "nothing").join(" › ")}` : "";
-    return `${must.total.measure}${line}${must.total.where ? ` where ${must.total.where}` : ""} is ${must.total.equals ?? "nothing"}`;
+    return `${must.total.measure}${line}${must.total.where ? ` where ${must.total.where}` : ""} is ${must.total.equals == null ? "nothing" : exactly(must.total.equals)}`;
   }
   if (must.values) {
     const { column, only, includes, excludes } = must.values;

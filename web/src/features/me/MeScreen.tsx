@@ -11,6 +11,7 @@ import { Notice } from "../../ui/Notice";
 import { program } from "../../ui/programs";
 import { SecondFactor } from "../../ui/SecondFactor";
 import { TokenForm } from "../../ui/TokenForm";
+import { useTitle } from "../../ui/useTitle";
 import { when } from "../../ui/when";
 import { Connect } from "./Connect";
 import { Identity } from "./Identity";
@@ -22,6 +23,7 @@ type Own = Schemas["OwnAccount"];
 /** One's own account: who one is, how one comes in, and what one holds. */
 export default function MeScreen({ session }: { session: Schemas["SessionAnswer"] }) {
   const own = useQuery(queries.ownAccount());
+  useTitle("My account", session.workspace);
   return (
     <div className="me">
       <header>
@@ -32,6 +34,7 @@ export default function MeScreen({ session }: { session: Schemas["SessionAnswer"
         {(session.account?.acts.length ?? 0) > 0 && <Link to="/">Back to the workspace</Link>}
       </header>
       <main>
+        <h1 className="visually-hidden">My account</h1>
         {own.isError && <Notice kind="bad">{own.error.message}</Notice>}
         {own.data && (
           <>
@@ -150,7 +153,9 @@ function Sessions({ own }: { own: Own }) {
           <tr>
             <th>by</th>
             <th>when</th>
-            <th aria-label="end it" />
+            <th>
+              <span className="visually-hidden">end it</span>
+            </th>
           </tr>
         </thead>
         <tbody>

@@ -60,7 +60,7 @@ export function CubeTogether({ question, level, format }: Props) {
           </tr>
         </tbody>
       </table>
-      <p className="soft small pad">Differences from all data are tinted; hatched crossings are hidden from that viewer.</p>
+      <p className="soft small pad">What differs from all data is tinted and has a ≠; hatched crossings are hidden from that viewer.</p>
     </Scroll>
   );
 }

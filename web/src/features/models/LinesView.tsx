@@ -119,7 +119,7 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
   return (
     <div className="lines">
       <header className="row wrap">
-        <h1 className="cut">{lines.table.label ?? lines.table.name}</h1>
+        <h2 className="cut">{lines.table.label ?? lines.table.name}</h2>
         <span className="soft">{plural(lines.lines.length, "line")} kept here</span>
         {faulty > 0 && (
           <button
@@ -181,7 +181,9 @@ function Grid({ path, lines, close }: { path: { model: string; table: string }; 
               })}
               <th>added</th>
               <th>why</th>
-              <th />
+              <th>
+                <span className="visually-hidden">what can be done</span>
+              </th>
             </tr>
           </thead>
           <tbody>

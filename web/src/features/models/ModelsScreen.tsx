@@ -96,7 +96,7 @@ function OneModel({ model }: { model: ModelAnswer }) {
   return (
     <div className="models">
       <header className="row wrap">
-        <h1 className="cut">{document.label ?? document.name}</h1>
+        <h2 className="cut">{document.label ?? document.name}</h2>
         <div className="tablist" role="tablist" aria-label="Of the model">
           <button type="button" role="tab" aria-selected={tab === "map"} onClick={() => go("")}>
             Map

@@ -12,6 +12,7 @@ import { isOpen } from "../../ui/reviews/lines";
 import { useLeavingAsks } from "../../ui/unsavedEdits";
 import { useAccountMenu } from "../../ui/useAccountMenu";
 import { useOpenFirst } from "../../ui/useOpenFirst";
+import { useTitle } from "../../ui/useTitle";
 import { BrowseCube } from "./BrowseCube";
 import { MakePage } from "./MakePage";
 import { MyPage } from "./MyPage";
@@ -36,6 +37,8 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
   const nothing = mine.data && mine.data.shelves.length === 0 && own.length === 0;
   useLeavingAsks();
   useOpenFirst("/my", first?.name);
+  const open = [...(mine.data?.shelves ?? []).flatMap((shelf) => shelf.pages), ...own].find((item) => item.name === wanted);
+  useTitle(open?.label, "My pages", session.workspace);
   const line = (name: string, label: string, note?: string | null) => (
     <NavLink key={name} to={`/my/${encodeURIComponent(name)}`} className={({ isActive }) => `line ${isActive ? "on" : ""}`}>
       {label}
@@ -104,18 +107,21 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
       <main className={editing ? "writing" : ""}>
         {mine.isError && <Notice kind="bad">{mine.error.message}</Notice>}
         {nothing && !wanted && !cube && (
-          <Empty title="There are no pages for you yet">
-            <p>
-              {create.length > 0
-                ? "When a page is opened to you, it appears here. You can make pages of your own from what you see."
-                : "When a page is opened to you, it appears here."}
-            </p>
-            {create.length > 0 && (
-              <Button type="primary" onClick={() => setMaking(true)}>
-                Make a page
-              </Button>
-            )}
-          </Empty>
+          <>
+            <h1 className="visually-hidden">My pages</h1>
+            <Empty title="There are no pages for you yet">
+              <p>
+                {create.length > 0
+                  ? "When a page is opened to you, it appears here. You can make pages of your own from what you see."
+                  : "When a page is opened to you, it appears here."}
+              </p>
+              {create.length > 0 && (
+                <Button type="primary" onClick={() => setMaking(true)}>
+                  Make a page
+                </Button>
+              )}
+            </Empty>
+          </>
         )}
         {wanted && !editing && (
           <MyPage

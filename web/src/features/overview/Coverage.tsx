@@ -40,7 +40,7 @@ export function Coverage() {
   const tables = model.data?.document.tables ?? [];
   const pages = (useQuery(queries.pages(bench.state)).data?.shelves ?? []).flatMap((shelf) => shelf.pages);
   return (
-    <section aria-label="Coverage">
+    <section aria-label="Who sees how much">
       <div className="row below-8">
         <h3>Who sees how much</h3>
         <span className="grow" />

@@ -55,14 +55,14 @@ export default function PagesScreen({ view }: { view: PagesView }) {
         </div>
         {shelves.map((shelf) => (
           <div key={shelf.name}>
-            <h3 className="row">
+            <h2 className="as-h3 row">
               <span className="cut grow">{shelf.label}</span>
               {editable && (
                 <button type="button" className="plain soft" aria-label={`Shelf ${shelf.label}`} onClick={() => setDialog({ shelf })}>
                   ⋯
                 </button>
               )}
-            </h3>
+            </h2>
             {shelf.pages.map((item) => (
               <NavLink
                 key={item.page.name}

@@ -71,7 +71,9 @@ export function ReadersPages({ shelves }: { shelves: Schemas["ShelfEntry"][] }) 
             <th className="number">exhibits</th>
             <th>tags</th>
             <th>owner</th>
-            <th aria-label="acts" />
+            <th>
+              <span className="visually-hidden">acts</span>
+            </th>
           </tr>
         </thead>
         <tbody>

@@ -52,7 +52,9 @@ export default function Attributes({
                 <th>default</th>
                 <th>edited by</th>
                 <th>seen by</th>
-                <th />
+                <th>
+                  <span className="visually-hidden">what can be done</span>
+                </th>
               </tr>
             </thead>
             <tbody>

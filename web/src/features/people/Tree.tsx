@@ -117,7 +117,7 @@ export function Tree({
   return (
     <>
       <div className="row">
-        <h3 className="grow">Organizations</h3>
+        <h2 className="as-h3 grow">Organizations</h2>
         {people.organizations.length === 0 && everywhere("people") && (
           <button type="button" className="textlink small" onClick={() => act({ kind: "organization", what: "new", name: null })}>
             + new
@@ -143,7 +143,7 @@ export function Tree({
           setDragged(null);
         }}
       >
-        <h3 className="grow">Groups</h3>
+        <h2 className="as-h3 grow">Groups</h2>
         {everywhere("people") && (
           <button type="button" className="textlink small" onClick={() => act({ kind: "group", what: "new", name: null })}>
             + new

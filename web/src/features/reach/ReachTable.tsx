@@ -47,7 +47,9 @@ export function ReachTable(props: Props) {
       <table className="data" data-testid="reach">
         <thead>
           <tr className="kinds">
-            <th className="whom" />
+            <th className="whom">
+              <span className="visually-hidden">who</span>
+            </th>
             <th colSpan={tables.length} className="begins">
               rows of tables
             </th>

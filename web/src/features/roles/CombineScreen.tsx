@@ -59,7 +59,7 @@ export default function CombineScreen() {
   return (
     <div className="pad combine">
       <div className="row wrap">
-        <h1>Combine roles</h1>
+        <h2>Combine roles</h2>
         <span className="soft">grants widen: a row is open if one of them opens it; limits narrow: every one of them must leave it</span>
         <span className="grow" />
         <Link to="/roles">Back to the roles</Link>

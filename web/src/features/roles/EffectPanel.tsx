@@ -142,7 +142,7 @@ export function EffectPanel(props: Props) {
       {bench.pins.length > 1 && (
         <div className="row small">
           <button type="button" className="textlink" aria-pressed={together} onClick={() => setTogether(!together)}>
-            {together ? `Only ${pin.title}` : `All ${bench.pins.length} pinned side by side`}
+            {together ? `Only ${pin.title}` : `${bench.pins.length === 2 ? "Both" : `All ${bench.pins.length}`} pinned side by side`}
           </button>
         </div>
       )}

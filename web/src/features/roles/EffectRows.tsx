@@ -45,7 +45,9 @@ export function EffectRows({ model, answer, table, at, ask, everything }: Props)
                   {column}
                 </th>
               ))}
-              <th aria-label="why and who" />
+              <th>
+                <span className="visually-hidden">why and who</span>
+              </th>
             </tr>
           </thead>
           <tbody>

@@ -23,7 +23,7 @@ export function EntitlementLinesView({ editing, sentence }: { editing: Editing; 
   const answer = lines.data;
   if (!answer) return <p className="soft small">Reading the lines…</p>;
   return (
-    <section aria-label={`Lines of ${sentence.through}`}>
+    <section aria-label={`What ${sentence.through} opens`}>
       <div className="row wrap small">
         <b>{sentence.through}</b>
         <span className="soft">

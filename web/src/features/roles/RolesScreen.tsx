@@ -236,9 +236,9 @@ const RoleList = memo(function RoleList({
 }) {
   return (
     <>
-      <h3 style={title === "Grant" ? { marginTop: 2 } : undefined}>
+      <h2 className="as-h3" style={title === "Grant" ? { marginTop: 2 } : undefined}>
         {title} <span className="aside">— {does}</span>
-      </h3>
+      </h2>
       {entries.map((entry) => (
         <NavLink
           key={entry.role.name}
@@ -274,9 +274,9 @@ const Deleted = memo(function Deleted({ entries }: { entries: { name: string; la
   if (entries.length === 0) return null;
   return (
     <>
-      <h3>
+      <h2 className="as-h3">
         Deleted <span className="aside">— live until released</span>
-      </h3>
+      </h2>
       {entries.map((entry) => (
         <div key={entry.name} className="side-line soft">
           <s className="cut">{entry.label}</s>

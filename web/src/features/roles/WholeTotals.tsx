@@ -60,7 +60,7 @@ export function WholeTotals({ editing, sentence, viewer, levels, table }: Props)
         />
       </div>
       {lines.length > 0 && (
-        <Scroll label="Own and whole totals" className="scroll both-totals">
+        <Scroll label="Each total, own and whole" className="scroll both-totals">
           <table className="data">
             <thead>
               <tr>

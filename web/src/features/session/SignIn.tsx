@@ -78,7 +78,7 @@ export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
       </section>
       {session.demo.length > 0 && (
         <section aria-label="Demo accounts">
-          <h3>Try the demo as</h3>
+          <h2 className="as-h3">Try the demo as</h2>
           {session.demo.map((entry) => (
             <button
               key={entry.login}

@@ -163,7 +163,9 @@ function InOrganizations({ rules, onChange }: InProps) {
               <th>second factor</th>
               <th>sign-in with a password</th>
               <th>query door</th>
-              <th aria-label="acts" />
+              <th>
+                <span className="visually-hidden">acts</span>
+              </th>
             </tr>
           </thead>
           <tbody>

@@ -33,7 +33,7 @@ export default function StatementScreen() {
       {found.isPending && <p className="soft">Writing the statement…</p>}
       {told && (
         <>
-          <h1>{told.title}</h1>
+          <h2>{told.title}</h2>
           <p className="soft below-8">
             As of {told.as_of}, {bench.state === "draft" ? "by the draft" : "by the live release"}.
           </p>

@@ -227,7 +227,7 @@ export function TotalsView({ model, differing, setDiffering, choice, choose }: P
         {!noWhole && <span className="soft">all data {count(basis(whole) ?? 0)}</span>}
         <span className="grow" />
         <span className="soft small">
-          Differences from all data are tinted; hatched crossings are hidden from that viewer. Totals count visible rows only.
+          What differs from all data is tinted and has a ≠; hatched crossings are hidden from that viewer. Totals count visible rows only.
         </span>
       </div>
     </>

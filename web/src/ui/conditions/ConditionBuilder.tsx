@@ -348,7 +348,7 @@ function GroupLines({ group, path, own, selected, within, select, change, addTo,
               <button type="button" className="plain grow" aria-pressed={selected?.join() === place.join()} onClick={() => select(place)}>
                 <ClauseWords clause={part} own={own} />
               </button>
-              <button type="button" className="plain soft" aria-label="Take the clause out" onClick={() => change(place, null)}>
+              <button type="button" className="plain soft sign" aria-label="Take the clause out" onClick={() => change(place, null)}>
                 ×
               </button>
             </div>
