@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 
+from selenium.webdriver import ActionChains
+
 from moorland.core.engine.evaluator import Evaluator
 from tests.browser.conftest import Browser, shown, total
 
@@ -69,6 +71,15 @@ def test_a_reader_narrows_lists_rows_beneath_and_finds_the_filters_again(browser
     jo.press("[data-testid=figure-energy] button")
     jo.sees("Rows beneath Energy", "The first 200 of")
     jo.sees("Save as CSV")
+
+
+def test_a_category_is_selected_wherever_its_band_is_pressed_not_only_on_its_bar(browsers: Browsers, core: Evaluator) -> None:
+    reader = browsers("t.holm")
+    drawn = reader.one("section[aria-label='Energy by area'] canvas")
+    of_the_first = (-drawn.size["width"] // 2 + 30, -drawn.size["height"] // 2 + 20)
+    ActionChains(reader.driver).move_to_element_with_offset(drawn, *of_the_first).click().perform()
+    expected = total(core, "t.holm", "energy", "site.area = 'Eastmoor'")
+    reader.until(lambda: reader.figure("energy").startswith(shown(expected)), "the label of the first narrows the page")
 
 
 def test_nothing_on_a_readers_page_names_what_is_withheld(browsers: Browsers) -> None:

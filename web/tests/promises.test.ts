@@ -5,11 +5,13 @@ import { forWhom, inWords, isOverAll, KINDS, type Kind, type Must, peopleKey, pe
 const SAID: Record<Kind, [unknown, string][]> = {
   rows: [
     [{ table: "site", count: 0 }, "sees exactly 0 rows of site"],
+    [{ table: "site", count: 12345 }, "sees exactly 12,345 rows of site"],
     [{ table: "site", at_least: 3 }, "sees at least 3 rows of site"],
     [{ table: "site", where: "area = 'fell'", at_most: 9 }, "sees at most 9 rows of site where area = 'fell'"],
   ],
   total: [
     [{ measure: "energy", equals: 12.5 }, "energy is 12.5"],
+    [{ measure: "energy", equals: 13453335.125 }, "energy is 13,453,335.125"],
     [{ measure: "energy", equals: null }, "energy is nothing"],
     [{ measure: "energy", by: ["site.area"], line: ["fell", null], equals: 4 }, "energy for fell › nothing is 4"],
     [{ measure: "energy", where: "site.id > 2", equals: 1 }, "energy where site.id > 2 is 1"],

@@ -1,11 +1,13 @@
 """What every shape of a bundle shares: strict reading and the annotations that are kept but never evaluated."""
 
 import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 ValueType = Literal["text", "integer", "number", "boolean", "date", "timestamp"]
+#: The types by their names; what is not among them (a bare null, an interval) is of no type a column has.
+VALUE_TYPES: dict[str, ValueType] = {kind: kind for kind in get_args(ValueType)}
 
 #: A value as it stands in YAML or JSON; dates and timestamps are ISO strings, typed by the attribute or column they belong to.
 Scalar = bool | int | float | str

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
-from moorland.core.bundle.shape import ValueType
+from moorland.core.bundle.shape import VALUE_TYPES, ValueType
 from moorland.core.engine.asked import within_cube
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.mask_kinds import Hash
@@ -94,7 +94,12 @@ def _relations(evaluator: Evaluator, name: str, model: ViewerModel) -> list[Rela
         fields += [_field(model, key, f"{other}.{column}", hashed) for other in lookups for column, key in _columns(model, other, other)]
         taken = {field.name for field in fields}
         fields += [
-            Field(f"{measure}_measure" if measure in taken else measure, measures[measure].tree.type, measure=measure, about=schema.measures[measure].about)  # type: ignore[arg-type]
+            Field(
+                f"{measure}_measure" if measure in taken else measure,
+                VALUE_TYPES[measures[measure].tree.type],
+                measure=measure,
+                about=schema.measures[measure].about,
+            )
             for measure in schema.measures
             if measure in objects.measures and schema.measures[measure].table == table
         ]
@@ -123,7 +128,7 @@ def _relations(evaluator: Evaluator, name: str, model: ViewerModel) -> list[Rela
         facts = cube.facts[0]
         fields = [_field(model, key, f"{key[0]}.{key[1]}", hashed) for key in sorted(columns)]
         fields += [
-            Field(measure, measures[measure].tree.type, measure=measure, about=schema.measures[measure].about)  # type: ignore[arg-type]
+            Field(measure, VALUE_TYPES[measures[measure].tree.type], measure=measure, about=schema.measures[measure].about)
             for measure in cube.measures
             if measure in offered
         ]

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from moorland.core.bundle.shape import ValueType
+from moorland.core.bundle.shape import VALUE_TYPES, ValueType
 from moorland.core.language.vectors import DTYPES, Array, Mask
 
 if TYPE_CHECKING:
@@ -119,7 +119,7 @@ def encode(data: pa.ChunkedArray | pa.Array, type_: ValueType) -> StoredColumn:
 
 def encode_values(values: Array, known: Mask, type_: str) -> StoredColumn:
     """Computed values, null where not known, as a stored column of as many rows."""
-    return encode(pa.array(values, type=ARROW_TYPES[type_], mask=~known), type_)  # type: ignore[arg-type]
+    return encode(pa.array(values, type=ARROW_TYPES[type_], mask=~known), VALUE_TYPES[type_])
 
 
 def _encoded(encoded: pa.DictionaryArray, type_: ValueType, rows: int) -> StoredColumn:

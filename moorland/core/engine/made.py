@@ -2,10 +2,11 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from typing import Any
 
 from moorland.core.bundle.pages import Made
 from moorland.core.bundle.schema import Schema
-from moorland.core.bundle.shape import ValueType
+from moorland.core.bundle.shape import VALUE_TYPES
 from moorland.core.engine.questions import Refused, TotalsQuestion, not_found
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_names, check_parsed
@@ -91,14 +92,14 @@ def _with_owners(node: tree.Node, owner: Callable[[tree.Name], str | None]) -> t
     if isinstance(node, tree.Name):
         found = owner(node) if node.qualifier is None else None
         return replace(node, qualifier=found) if found is not None else node
-    changed: dict[str, object] = {}
+    changed: dict[str, Any] = {}
     for name in node.__dataclass_fields__:
         value = getattr(node, name)
         if isinstance(value, tree.Node):
             changed[name] = _with_owners(value, owner)
         elif isinstance(value, tuple) and any(isinstance(part, tree.Node) for part in value):
             changed[name] = tuple(_with_owners(part, owner) if isinstance(part, tree.Node) else part for part in value)
-    return replace(node, **changed)  # type: ignore[arg-type]
+    return replace(node, **changed)
 
 
 def _table(item: ParsedMade, schema: Schema) -> str:
@@ -144,10 +145,9 @@ def _column(item: ParsedMade, table: str, schema: Schema, columns: frozenset[Col
     if checked.type == "null":
         raise ConditionError("type", "this is always blank.", checked.start, checked.end)
     reads = tree.columns_read(checked)
-    type_: ValueType = checked.type  # type: ignore[assignment]
     # What bare names stand for hangs on what exists for the asker, so it is part of the name under which the column is kept.
     name = f"{MADE}{item.made.expression}{MADE}{sorted(reads)}"
-    return DerivedColumn((table, name), type_, checked, None, {}, None, reads, with_inputs(reads, derived))
+    return DerivedColumn((table, name), VALUE_TYPES[checked.type], checked, None, {}, None, reads, with_inputs(reads, derived))
 
 
 def _invalid(item: Made, error: ConditionError) -> Refused:

@@ -14,13 +14,13 @@ from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
 from moorland.core.bundle.policy import Fixed, FixedMask, Keep, KeepMask, MaskSentence, PeriodMask, PeriodTo, RoundMask, RoundTo
-from moorland.core.bundle.shape import Shape, ValueType
+from moorland.core.bundle.shape import VALUE_TYPES, Shape, ValueType
 from moorland.core.language.derived import ColumnKey
 from moorland.core.language.vectors import Array
 
 Written = Literal["withhold", "hash"] | FixedMask | KeepMask | RoundMask | PeriodMask
 InTotals = Literal["no", "shown", "full"]
-ALL_TYPES: tuple[ValueType, ...] = ("text", "integer", "number", "boolean", "date", "timestamp")
+ALL_TYPES: tuple[ValueType, ...] = tuple(VALUE_TYPES.values())
 _MONTHS = {"month": 1, "quarter": 3, "year": 12}
 
 

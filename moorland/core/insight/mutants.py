@@ -30,7 +30,7 @@ from moorland.core.bundle.policy import (
     Sentence,
     ViewerItem,
 )
-from moorland.core.bundle.shape import ValueType
+from moorland.core.bundle.shape import VALUE_TYPES, ValueType
 from moorland.core.engine.mask_kinds import in_totals_of, mask_kind
 from moorland.core.language import tree
 from moorland.core.language.checking import Scope, check_condition
@@ -205,7 +205,7 @@ class _Mutating:
         other = self._another(column.table, column.column, given)
         if other is None:
             return
-        written = literal_text(other, column.type)  # type: ignore[arg-type]
+        written = literal_text(other, VALUE_TYPES[column.type])
         yield f"{other} added", _put(text, node, f"{_cut(text, node)} OR {column_text(column.table, column.column)} = {written}")
 
     def _another(self, table: str, column: str, given: list[Any]) -> Any:

@@ -4,6 +4,7 @@ import datetime
 import functools
 
 from moorland.core.bundle.problems import nearest_name
+from moorland.core.bundle.shape import VALUE_TYPES
 from moorland.core.language import tree
 from moorland.core.language.errors import ConditionError
 from moorland.core.language.tokens import Token, tokenize
@@ -12,7 +13,7 @@ AGGREGATES = ("SUM", "AVG", "MIN", "MAX", "COUNT")
 FUNCTIONS = ("LOWER", "UPPER", "TRIM", "CHAR_LENGTH", "SUBSTRING", "COALESCE", "NULLIF", "ABS", "ROUND")
 #: Functions with a syntax of their own: EXTRACT(YEAR FROM d), CAST(x AS type).
 WRITTEN_OUT = ("EXTRACT", "CAST")
-TYPES = {"TEXT": "text", "INTEGER": "integer", "NUMBER": "number", "BOOLEAN": "boolean", "DATE": "date", "TIMESTAMP": "timestamp"}
+TYPES = {kind.upper(): kind for kind in VALUE_TYPES.values()}
 _SESSION_USERS = ("CURRENT_USER", "SESSION_USER", "SYSTEM_USER", "USER")
 _COMPARISONS = ("=", "<>", "<", "<=", ">", ">=")
 MAX_DEPTH = 100
@@ -251,7 +252,7 @@ class _Parser:
                 raise ConditionError("type", "CAST gives TEXT, INTEGER, NUMBER, BOOLEAN, DATE or TIMESTAMP.", kind.start, kind.end)
             self.index += 1
             self.expect(")")
-            return tree.Cast(operand=operand, to=TYPES[kind.text.upper()], start=token.start, end=self.last_end)  # type: ignore[arg-type]
+            return tree.Cast(operand=operand, to=TYPES[kind.text.upper()], start=token.start, end=self.last_end)
         if self.take("EXTRACT"):
             self.expect("(")
             part = self.token

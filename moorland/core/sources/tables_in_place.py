@@ -14,7 +14,7 @@ import pyarrow as pa
 from sqlglot import exp
 
 from moorland.core.bundle.model import Table
-from moorland.core.bundle.shape import ValueType
+from moorland.core.bundle.shape import VALUE_TYPES, ValueType
 from moorland.core.engine.cells import json_values
 from moorland.core.engine.columns import ARROW_TYPES, StoredColumn, encode
 from moorland.core.engine.exact_sums import Sums
@@ -297,7 +297,7 @@ def _partial(node: tree.Aggregate, found: pa.Table, place: int) -> Partial | Non
     column = found.column(f"s{place}")
     kind = str(node.argument.type)
     if node.function in ("MIN", "MAX"):
-        stored = encode(column, kind)  # type: ignore[arg-type]
+        stored = encode(column, VALUE_TYPES[kind])
         values: Array = (stored.values[stored.codes] if stored.codes is not None else stored.values)[:-1]
         return Partial(counts, values)
     sums = np.nan_to_num(column.to_numpy(zero_copy_only=False).astype(np.float64), nan=0.0, posinf=math.inf, neginf=-math.inf)

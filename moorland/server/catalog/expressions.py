@@ -8,6 +8,7 @@ import numpy as np
 from moorland.core.bundle.model import Column, Measure
 from moorland.core.bundle.model import Model as ModelShape
 from moorland.core.bundle.problems import BundleError, Problem
+from moorland.core.bundle.shape import VALUE_TYPES
 from moorland.core.engine.cells import cell_values
 from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.in_place import on_strata
@@ -58,10 +59,10 @@ def tried_column(base: Evaluator, model: str, asked: MeasureRequest) -> MeasureC
     type_ = str(checked.type)
     shape = compiled.schema.model
     table = shape.table(asked.table)
-    if table is None or type_ not in ("text", "integer", "number", "boolean", "date", "timestamp"):
+    if table is None or type_ not in VALUE_TYPES:
         return _wrong(Problem("type", "this gives no value of a type a column can have."))
     name = asked.name or _TRIED
-    column = Column(name=name, type=type_, expression=asked.expression)  # type: ignore[arg-type]
+    column = Column(name=name, type=VALUE_TYPES[type_], expression=asked.expression)
     edited_table = table.model_copy(update={"columns": [*(item for item in table.columns if item.name != name), column]})
     edited = shape.model_copy(update={"tables": [edited_table if item.name == table.name else item for item in shape.tables]})
     try:

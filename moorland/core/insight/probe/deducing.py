@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -151,7 +152,7 @@ class Deducing:
         unknowns = np.concatenate([self.system.classes[one] for one in chosen])
         column = asking.quantity.column
         cells = column is not None and not asking.lifted[int(unknowns[0])]
-        named = {"column": ".".join(column)} if cells and column is not None else {"measure": asking.quantity.told[0].measure.name}
+        named: dict[str, Any] = {"column": ".".join(column)} if cells and column is not None else {"measure": asking.quantity.told[0].measure.name}
         member = next((item for item in self._members if item.whole and set(item.classes) == set(chosen)), None)
         if member is not None:
             return FoundSubject(**named, member=member.path)
@@ -159,10 +160,10 @@ class Deducing:
         rows = np.array(asking.unknown_rows, np.int64)[unknowns]
         if table != asking.table:
             rows = np.asarray(asking.data.path(asking.table, table)[:-1])[rows]
-        return FoundSubject(**named, **_rows_named(asking, table, np.sort(rows)))  # type: ignore[arg-type]
+        return FoundSubject(**named, **_rows_named(asking, table, np.sort(rows)))
 
 
-def _rows_named(asking: Asking, table: str, rows: Array) -> dict[str, Scalar]:
+def _rows_named(asking: Asking, table: str, rows: Array) -> dict[str, Any]:
     """One row by its key, or its number where there is none; several by a condition, or by their numbers."""
     key = asking.data.schema.tables[table].key
     if key is None:
