@@ -1,8 +1,7 @@
 import { Button, Dropdown } from "antd";
-import { useMemo, useState } from "react";
+import { lazy, Suspense, useMemo, useState } from "react";
 import type { Schemas } from "../api/client";
 import { marked, type Subject } from "../state/asking";
-import { Chart } from "./Chart";
 import { type Key, laidOut, shownKey } from "./chartLines";
 import { Figure } from "./Figure";
 import { type Display, rowValue } from "./figures";
@@ -11,7 +10,12 @@ import { Scroll } from "./Scroll";
 import { TwoWay } from "./TwoWay";
 import "./page-view.css";
 import { isChart } from "./exhibits/exhibits";
-import { Treemap } from "./Treemap";
+
+const Chart = lazy(() => import("./Chart").then((module) => ({ default: module.Chart })));
+const Treemap = lazy(() => import("./Treemap").then((module) => ({ default: module.Treemap })));
+// What draws is fetched beside a page's figures, which need not wait for it; if that fails, it is fetched when it is needed.
+import("./Chart").catch(() => undefined);
+const DRAWN_SOON = <div className="full-tall least-tall-150 full on-its-way" />;
 
 type Page = Schemas["PageAnswer"];
 type Entry = Schemas["ExhibitAnswer"];
@@ -161,28 +165,32 @@ function Bars({ entry, totals, place, measures, acts }: BarsProps) {
     .flatMap((item) => item.values.map(shownKey));
   if (exhibit.kind === "treemap") {
     return (
-      <Treemap
+      <Suspense fallback={DRAWN_SOON}>
+        <Treemap
+          keys={keys}
+          series={series}
+          title={exhibit.title}
+          coloured={Boolean(exhibit.colour)}
+          by={exhibit.colour ?? undefined}
+          selected={selected}
+          onSelect={acts && ((index) => acts.select(place, column, parts[index] ?? null))}
+        />
+      </Suspense>
+    );
+  }
+  return (
+    <Suspense fallback={DRAWN_SOON}>
+      <Chart
+        kind={exhibit.kind === "line" ? "line" : "bar"}
         keys={keys}
         series={series}
         title={exhibit.title}
-        coloured={Boolean(exhibit.colour)}
+        coloured={exhibit.colour !== null && exhibit.colour !== undefined && exhibit.colour === column}
         by={exhibit.colour ?? undefined}
         selected={selected}
         onSelect={acts && ((index) => acts.select(place, column, parts[index] ?? null))}
       />
-    );
-  }
-  return (
-    <Chart
-      kind={exhibit.kind === "line" ? "line" : "bar"}
-      keys={keys}
-      series={series}
-      title={exhibit.title}
-      coloured={exhibit.colour !== null && exhibit.colour !== undefined && exhibit.colour === column}
-      by={exhibit.colour ?? undefined}
-      selected={selected}
-      onSelect={acts && ((index) => acts.select(place, column, parts[index] ?? null))}
-    />
+    </Suspense>
   );
 }
 

@@ -6,7 +6,7 @@ import { Link } from "react-router-dom";
 import { api, data, type Role, type Schemas } from "../../api/client";
 import { queries, useChanged } from "../../api/queries";
 import { Notice } from "../../ui/Notice";
-import { Underway } from "./Underway";
+import { Underway } from "../../ui/Underway";
 import { useTakeOver } from "./useTakeOver";
 
 type Entry = Schemas["FindingEntry"];
@@ -24,7 +24,8 @@ export function Findings() {
     onSuccess: () => changed("roles"),
   });
   if (found.isError) return <Notice kind="bad">{found.error.message}</Notice>;
-  if (!found.data || (!found.data.ready && !found.data.failed)) return <Underway what="Looking for what looks wrong" done={0} of={0} />;
+  if (!found.data || (!found.data.ready && !found.data.failed))
+    return <Underway what="Looking for what looks wrong" each="" done={0} of={0} />;
   if (found.data.failed) return <Notice kind="bad">It could not be worked out: {found.data.failed}</Notice>;
   const all = found.data.findings;
   const open = all.filter((item) => !item.accepted);

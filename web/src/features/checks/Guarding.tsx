@@ -6,7 +6,7 @@ import { queries } from "../../api/queries";
 import { plural } from "../../ui/figures";
 import { KeepPromise } from "../../ui/KeepPromise";
 import { Notice } from "../../ui/Notice";
-import { Underway } from "./Underway";
+import { Underway } from "../../ui/Underway";
 import { forWhom, inWords } from "./words";
 
 type Sentence = Schemas["GuardedSentence"];
@@ -21,7 +21,9 @@ export function Guarding() {
   if (found.isError) return <Notice kind="bad">{found.error.message}</Notice>;
   const again = found.data !== undefined && !found.data.ready && !found.data.failed;
   const guard = again ? last.current : found.data;
-  const underway = <Underway what="Opening every sentence a little in turn, role" done={found.data?.done ?? 0} of={found.data?.of ?? 0} />;
+  const underway = (
+    <Underway what="Opening every sentence a little in turn" each="role" done={found.data?.done ?? 0} of={found.data?.of ?? 0} />
+  );
   if (!guard) return underway;
   if (guard.failed) return <Notice kind="bad">It could not be worked out: {guard.failed}</Notice>;
   const open = guard.sentences.filter((item) => !item.guarded);

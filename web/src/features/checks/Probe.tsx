@@ -7,7 +7,7 @@ import { queries } from "../../api/queries";
 import { usePeople } from "../../state/directory";
 import { count, plural } from "../../ui/figures";
 import { Notice } from "../../ui/Notice";
-import { Underway } from "./Underway";
+import { Underway } from "../../ui/Underway";
 import { useTakeOver } from "./useTakeOver";
 
 type Find = Schemas["Find"];
@@ -48,7 +48,7 @@ export function Probe() {
       {found.isError && <Notice kind="bad">{found.error.message}</Notice>}
       {found.data?.failed && <Notice kind="bad">It could not be worked out: {found.data.failed}</Notice>}
       {!found.isError && !found.data?.failed && !found.data?.ready && (
-        <Underway what="Asking as one of each, viewer" done={found.data?.done ?? 0} of={found.data?.of ?? 0} />
+        <Underway what="Asking as one of each" each="viewer" done={found.data?.done ?? 0} of={found.data?.of ?? 0} />
       )}
       {found.data?.ready && <Probed viewers={found.data.viewers} names={names} />}
     </section>

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Dropdown } from "antd";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { Link, NavLink, useMatch, useParams } from "react-router-dom";
 import { nameInAddress, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
@@ -13,11 +13,12 @@ import { useLeavingAsks } from "../../ui/unsavedEdits";
 import { useAccountMenu } from "../../ui/useAccountMenu";
 import { useOpenFirst } from "../../ui/useOpenFirst";
 import { useTitle } from "../../ui/useTitle";
-import { BrowseCube } from "./BrowseCube";
-import { MakePage } from "./MakePage";
 import { MyPage } from "./MyPage";
 import { NewOwnPage } from "./NewOwnPage";
 import "./my.css";
+
+const BrowseCube = lazy(() => import("./BrowseCube").then((module) => ({ default: module.BrowseCube })));
+const MakePage = lazy(() => import("./MakePage").then((module) => ({ default: module.MakePage })));
 
 /** What a viewer may open, as it really is for them, and the pages they make. No word about what is withheld. */
 export default function MyPages({ session }: { session: Schemas["SessionAnswer"] }) {
@@ -132,8 +133,10 @@ export default function MyPages({ session }: { session: Schemas["SessionAnswer"]
             create={create}
           />
         )}
-        {wanted && editing && <MakePage key={wanted} name={wanted} />}
-        {model && cube && models.data && <BrowseCube key={`${model}/${cube}`} models={models.data.models} model={model} cube={cube} />}
+        <Suspense fallback={<p className="soft">Opening…</p>}>
+          {wanted && editing && <MakePage key={wanted} name={wanted} />}
+          {model && cube && models.data && <BrowseCube key={`${model}/${cube}`} models={models.data.models} model={model} cube={cube} />}
+        </Suspense>
       </main>
       {making && <NewOwnPage shelves={create} close={() => setMaking(false)} />}
     </div>

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { DatePicker, Progress, Select } from "antd";
+import { DatePicker, Select } from "antd";
 import { useMemo, useState } from "react";
 import { queries } from "../../api/queries";
 import { useEdited } from "../../state/asking";
@@ -8,6 +8,7 @@ import { useModel, useWorkbench } from "../../state/workbench";
 import { count, plural } from "../../ui/figures";
 import { Empty, Notice } from "../../ui/Notice";
 import { SaveAs } from "../../ui/SaveAs";
+import { Underway } from "../../ui/Underway";
 import { ReachTable } from "./ReachTable";
 import { type Filter, type Grouping, narrowed, type Person, reachLines, type Sorting, sorted } from "./reachLines";
 import { StandingOut } from "./StandingOut";
@@ -136,7 +137,7 @@ export default function ReachScreen() {
         <SaveAs address="/api/reach/export" body={request} name="reach" />
       </div>
       {found.isError && <Notice kind="bad">{found.error.message}</Notice>}
-      {found.isPending && bench.model && <Underway />}
+      {found.isPending && bench.model && <LookingAsEverybody />}
       {found.data && (
         <>
           <p className="below-8">
@@ -178,13 +179,7 @@ export default function ReachScreen() {
 }
 
 /** How many people have been looked at so far. */
-function Underway() {
+function LookingAsEverybody() {
   const far = useQuery({ ...queries.reachUnderway(), refetchInterval: 400 });
-  const { done, of } = far.data ?? { done: 0, of: 0 };
-  return (
-    <div className="most-520" role="status">
-      <p className="soft">Looking as everybody at once{of > 0 && ` · ${count(done)} of ${plural(of, "person", "people")}`}</p>
-      <Progress percent={of > 0 ? Math.floor((100 * done) / of) : 0} showInfo={of > 0} status="active" />
-    </div>
-  );
+  return <Underway what="Looking as everybody at once" each="person" done={far.data?.done ?? 0} of={far.data?.of ?? 0} />;
 }
