@@ -26,9 +26,7 @@ def findings_of(browser: Browser, contrast_only: bool = False) -> list[str]:
     )
     assert "violations" in found, json.dumps(found)[:400]
     return [
-        f"{item['id']}: {node['html'][:160]} {node['any'][0]['message'][:200] if node['any'] else ''}"
-        for item in found["violations"]
-        for node in item["nodes"]
+        f"{item['id']}: {node['html'][:160]} {node['any'][0]['message'][:200] if node['any'] else ''}" for item in found["violations"] for node in item["nodes"]
     ]
 
 
