@@ -229,7 +229,9 @@ class Postgres(Dialect):
         return exp.Case(ifs=[exp.If(this=exp.LTE(this=function("ABS", value), expression=number(_LARGEST_NUMBER)), true=value.copy())])
 
     def rows_given(self, columns: dict[str, tuple[str, list[Any]]], bind: Callable[[Any], exp.Expression]) -> exp.Expression:
-        return _unnested(columns, bind, self.types)
+        # As a function whose rows are read, not chosen from: so they can be paired by several workers at once.
+        named = exp.TableAlias(this=exp.to_identifier("kept"), columns=[exp.to_identifier(name, quoted=True) for name in columns])
+        return exp.Unnest(expressions=_arrays(columns, bind, self.types), alias=named)
 
 
 class DuckDb(Postgres):
@@ -255,6 +257,10 @@ class DuckDb(Postgres):
     def items(self, cell: exp.Expression, separator: str, bound: exp.Expression) -> exp.Expression:
         split = function("UNNEST", function("STRING_SPLIT", cell, bound))
         return exp.select(exp.alias_(split, "item", quoted=True)).subquery("items")
+
+    def rows_given(self, columns: dict[str, tuple[str, list[Any]]], bind: Callable[[Any], exp.Expression]) -> exp.Expression:
+        pieces = zip(_arrays(columns, bind, self.types), columns, strict=True)
+        return exp.select(*(exp.alias_(function("UNNEST", array), name, quoted=True) for array, name in pieces)).subquery("kept")
 
 
 class Spark(Dialect):
@@ -317,10 +323,6 @@ def _glob(pattern: str | None, escape: str) -> str | None:
     return "".join(("*" if sign == "%" else "?") if wild else f"[{sign}]" if sign in "*?[" else sign for sign, wild in signs)
 
 
-def _unnested(columns: dict[str, tuple[str, list[Any]]], bind: Callable[[Any], exp.Expression], types: dict[str, str]) -> exp.Expression:
-    """Rows that are sent along as one array a column, side by side."""
-    pieces = []
-    for name, (type_, values) in columns.items():
-        array = exp.Cast(this=bind(values), to=exp.DataType.build(f"{types[type_]}[]", udt=True))
-        pieces.append(exp.alias_(function("UNNEST", array), name, quoted=True))
-    return exp.select(*pieces).subquery("kept")
+def _arrays(columns: dict[str, tuple[str, list[Any]]], bind: Callable[[Any], exp.Expression], types: dict[str, str]) -> list[exp.Expression]:
+    """Rows that are sent along as one array a column."""
+    return [exp.Cast(this=bind(values), to=exp.DataType.build(f"{types[type_]}[]", udt=True)) for type_, values in columns.values()]
