@@ -19,13 +19,14 @@ def answers(evaluator: Evaluator, viewers: Iterable[Viewer], questions: Sequence
     places: dict[Hashable, int] = {}
     firsts: list[Viewer] = []
     found = []
-    for viewer in asked:
-        key = id(viewer) if alone or viewer.everything else evaluator.view_of(viewer) if viewer.enabled else None
-        if key not in places:
-            places[key] = len(firsts)
-            firsts.append(viewer)
-        found.append(places[key])
-    known = answered_each(evaluator, firsts, questions)
+    with collector_paused():
+        for viewer in asked:
+            key = id(viewer) if alone or viewer.everything else evaluator.view_of(viewer) if viewer.enabled else None
+            if key not in places:
+                places[key] = len(firsts)
+                firsts.append(viewer)
+            found.append(places[key])
+        known = answered_each(evaluator, firsts, questions)
     yield from ((viewer, known[place]) for viewer, place in zip(asked, found, strict=True))
 
 
