@@ -18,7 +18,7 @@ export default defineConfig({
             { name: "base", test: /node_modules[\\/](react|react-dom|scheduler|clsx|@babel)[\\/]/, priority: 4 },
             { name: "charts", test: /node_modules[\\/](echarts|zrender)/, priority: 3 },
             { name: "editor", test: /node_modules[\\/]@?(codemirror|lezer)/, priority: 3 },
-            { name: "parts", test: /node_modules[\\/](antd|@ant-design|@rc-component)[\\/]/, minShareCount: 10, priority: 2 },
+            { name: "parts", test: /node_modules[\\/](antd|@ant-design|@rc-component)[\\/](?!picker|.*(date|time)-picker|.*calendar)/, minShareCount: 10, priority: 2 },
           ],
         },
       },

@@ -4,6 +4,7 @@ import os
 import socket
 import subprocess
 import sys
+from multiprocessing import get_context
 from typing import Annotated
 
 import typer
@@ -99,6 +100,25 @@ DemoDoor = Annotated[
 Portal = Annotated[int | None, typer.Option(envvar="PORTAL", min=0, max=65535, help="The port of the demo's land portal; 0 leaves it out, else the next one.")]
 
 
+def _made_apart() -> None:
+    """Makes the demo in a process of its own: it asks sources, whose connections and threads are not to be carried over into the one that answers."""
+    from django.db import connections
+
+    connections.close_all()
+    making = get_context("fork").Process(target=_make)
+    making.start()
+    making.join()
+    if making.exitcode != 0:
+        raise SystemExit("The demo workspace could not be made; see above.")
+
+
+def _make() -> None:
+    from demo.workspace import make_demo
+
+    if make_demo():
+        messages.print("The demo workspace is made.")
+
+
 def demo(
     port: Port = 8000,
     door: DemoDoor = None,
@@ -108,13 +128,12 @@ def demo(
     """Makes the demo workspace if it is missing, and serves it."""
     os.environ["MOORLAND_DEMO"] = "1"
     set_up_django()
-    from demo.workspace import make_demo, sources_folder
+    from demo.workspace import sources_folder
     from moorland.server.directory.demo import DEMO_PASSWORD, demo_sign_ins
 
     named = os.environ.get("MOORLAND_SOURCE_FOLDERS", "")
     os.environ["MOORLAND_SOURCE_FOLDERS"] = os.pathsep.join(filter(None, (named, str(sources_folder()))))
-    if make_demo():
-        messages.print("The demo workspace is made.")
+    _made_apart()
     if only_make:
         return
     at = min(port + 1, 65535) if portal is None else portal

@@ -139,7 +139,10 @@ def _answer(listening: socket.socket, at_door: socket.socket | None) -> None:
 
 
 def serve(port: int, door: int | None = None) -> None:
-    """Serves on the loopback address until it is stopped, and opens the query door; the process that answers is started anew when it dies."""
+    """Serves on the loopback address until it is stopped, and opens the query door; the process that answers is started anew when it dies.
+
+    No thread may run when it is called: of a pool that was used before, the process that answers would have the queue and nobody who works it off.
+    """
     for said in open_to_others(settings.DATA):
         print(said, file=sys.stderr, flush=True)
     listening = socket.socket(socket.AF_INET, socket.SOCK_STREAM)

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Browser
 
@@ -142,3 +143,15 @@ def test_a_viewers_page_and_the_sign_in_have_no_finding(browsers: Callable[[str]
     viewer.sees("Enter your login.")
     assert viewer.driver.switch_to.active_element.get_attribute("id") == "login"
     assert findings_of(viewer) == []
+
+
+def test_the_keyboard_gets_past_the_rail_and_the_tray_at_once(admin: Browser) -> None:
+    admin.open("/roles")
+    admin.one(".rail a.on")
+    admin.driver.execute_script("document.activeElement.blur()")
+    admin.driver.switch_to.active_element.send_keys(Keys.TAB)
+    assert admin.driver.switch_to.active_element.text == "To the screen"
+    admin.driver.switch_to.active_element.send_keys(Keys.ENTER)
+    assert admin.driver.switch_to.active_element.tag_name == "main"
+    admin.driver.switch_to.active_element.send_keys(Keys.TAB)
+    assert admin.driver.execute_script("return document.querySelector('main').contains(document.activeElement)")

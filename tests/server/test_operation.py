@@ -2,6 +2,9 @@
 
 import json
 import logging
+import os
+import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -75,3 +78,12 @@ def test_the_manual_is_for_everybody_where_it_was_built(workspace: None, setting
     assert b"".join(Client().get("/manual/").streaming_content) == b"Begin"
     assert Client().get("/api/session").json()["manual"] is True
     assert [Client().get(f"/manual/{path}").status_code for path in ("nothing.html", "../beside", "%2e%2e/beside")] == [404, 400, 400]
+
+
+def test_a_demo_that_was_just_made_is_served_without_a_thread_of_its_making(tmp_path: Path) -> None:
+    begun = (
+        "import threading; from moorland.commands import serving; serving._serve = lambda *_: print(threading.active_count()); serving.demo(portal=0, door=0)"
+    )
+    surroundings = {**os.environ, "DATA": str(tmp_path / "made"), "DJANGO_SETTINGS_MODULE": "moorland.server.settings"}
+    told = subprocess.run([sys.executable, "-c", begun], env=surroundings, capture_output=True, text=True, timeout=120, check=True)
+    assert (told.stdout.strip(), "The demo workspace is made." in told.stderr) == ("1", True)
