@@ -10,6 +10,7 @@ from moorland.core.engine.evaluator import Evaluator
 from moorland.core.engine.mask_kinds import Hash
 from moorland.core.engine.questions import Refused
 from moorland.core.engine.visible import ViewerModel
+from moorland.core.language import tree
 from moorland.core.language.derived import ColumnKey
 from moorland.core.people import Viewer
 
@@ -81,6 +82,11 @@ def catalogue_of(evaluator: Evaluator, viewer: Viewer) -> Catalogue:
     return Catalogue(tuple(found))
 
 
+def _type_of(measure: tree.Node) -> ValueType:
+    """The type of a measure's column; of one that is always blank text, as that of a NULL without a type."""
+    return VALUE_TYPES.get(measure.type, "text")
+
+
 def _relations(evaluator: Evaluator, name: str, model: ViewerModel) -> list[Relation]:
     schema, measures = model.data.schema, evaluator.models[name].measures
     objects = model.objects
@@ -96,7 +102,7 @@ def _relations(evaluator: Evaluator, name: str, model: ViewerModel) -> list[Rela
         fields += [
             Field(
                 f"{measure}_measure" if measure in taken else measure,
-                VALUE_TYPES[measures[measure].tree.type],
+                _type_of(measures[measure].tree),
                 measure=measure,
                 about=schema.measures[measure].about,
             )
@@ -128,7 +134,7 @@ def _relations(evaluator: Evaluator, name: str, model: ViewerModel) -> list[Rela
         facts = cube.facts[0]
         fields = [_field(model, key, f"{key[0]}.{key[1]}", hashed) for key in sorted(columns)]
         fields += [
-            Field(measure, VALUE_TYPES[measures[measure].tree.type], measure=measure, about=schema.measures[measure].about)
+            Field(measure, _type_of(measures[measure].tree), measure=measure, about=schema.measures[measure].about)
             for measure in cube.measures
             if measure in offered
         ]

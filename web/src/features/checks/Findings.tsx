@@ -24,8 +24,7 @@ export function Findings() {
     onSuccess: () => changed("roles"),
   });
   if (found.isError) return <Notice kind="bad">{found.error.message}</Notice>;
-  if (!found.data || (!found.data.ready && !found.data.failed))
-    return <Underway what="Looking for what looks wrong" each="" done={0} of={0} />;
+  if (!found.data || (!found.data.ready && !found.data.failed)) return <Underway what="Looking for what looks wrong" />;
   if (found.data.failed) return <Notice kind="bad">It could not be worked out: {found.data.failed}</Notice>;
   const all = found.data.findings;
   const open = all.filter((item) => !item.accepted);

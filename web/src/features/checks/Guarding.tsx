@@ -21,9 +21,7 @@ export function Guarding() {
   if (found.isError) return <Notice kind="bad">{found.error.message}</Notice>;
   const again = found.data !== undefined && !found.data.ready && !found.data.failed;
   const guard = again ? last.current : found.data;
-  const underway = (
-    <Underway what="Opening every sentence a little in turn" each="role" done={found.data?.done ?? 0} of={found.data?.of ?? 0} />
-  );
+  const underway = <Underway what="Opening every sentence a little in turn" each="role" done={found.data?.done} of={found.data?.of} />;
   if (!guard) return underway;
   if (guard.failed) return <Notice kind="bad">It could not be worked out: {guard.failed}</Notice>;
   const open = guard.sentences.filter((item) => !item.guarded);

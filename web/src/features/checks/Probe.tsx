@@ -48,7 +48,7 @@ export function Probe() {
       {found.isError && <Notice kind="bad">{found.error.message}</Notice>}
       {found.data?.failed && <Notice kind="bad">It could not be worked out: {found.data.failed}</Notice>}
       {!found.isError && !found.data?.failed && !found.data?.ready && (
-        <Underway what="Asking as one of each" each="viewer" done={found.data?.done ?? 0} of={found.data?.of ?? 0} />
+        <Underway what="Asking as one of each" each="viewer" done={found.data?.done} of={found.data?.of} />
       )}
       {found.data?.ready && <Probed viewers={found.data.viewers} names={names} />}
     </section>

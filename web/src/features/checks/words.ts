@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { exactValue, shownValue } from "../../ui/figures";
+import { rowValue } from "../../ui/figures";
 
 export type Must = Schemas["Must"];
 export type PromiseShape = Schemas["Promise"];
@@ -39,7 +39,7 @@ export function forWhom(viewer: PromiseShape["viewer"], viewers?: PromiseShape["
   return parts.join(", ") || "somebody imagined";
 }
 
-const exactly = (value: number | null | undefined): string => exactValue(value) ?? shownValue(value);
+const exactly = (value: number | null | undefined): string => rowValue(value, { grouped: true });
 
 /** What must hold, in words. */
 export function inWords(must: Must): string {

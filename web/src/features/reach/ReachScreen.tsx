@@ -181,5 +181,5 @@ export default function ReachScreen() {
 /** How many people have been looked at so far. */
 function LookingAsEverybody() {
   const far = useQuery({ ...queries.reachUnderway(), refetchInterval: 400 });
-  return <Underway what="Looking as everybody at once" each="person" done={far.data?.done ?? 0} of={far.data?.of ?? 0} />;
+  return <Underway what="Looking as everybody at once" each="person" done={far.data?.done} of={far.data?.of} />;
 }

@@ -4,11 +4,13 @@ import { ApiError, api, data, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
 import { Brand } from "../../ui/Brand";
 import { Notice } from "../../ui/Notice";
+import { useTitle } from "../../ui/useTitle";
 import "./sign-in.css";
 
 /** Signs in; in the demo it lists ready-made accounts with what each should see. */
 export function SignIn({ session }: { session: Schemas["SessionAnswer"] }) {
   const client = useQueryClient();
+  useTitle("Sign in", session.workspace);
   const [wrong, setWrong] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
   const [factor, setFactor] = useState(false);
